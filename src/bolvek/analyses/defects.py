@@ -1,0 +1,89 @@
+"""What keeps a mesh from being sound, class by class, with a place for each.
+
+Sound: closed, manifold (two uses an edge, one fan a vertex), consistently oriented, free of faces
+without area, twin faces and self-intersections. Everything is decided exactly (see
+`bolvek.kernels.predicates`), no tolerance is involved.
+"""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from bolvek.mesh import Mesh
+from bolvek.mesh.topology import CROWDED, OPEN
+
+_MOST_PLACES = 5
+
+WORDS = {
+    "open_edges": "open edges",
+    "nonmanifold_edges": "edges used by more than two faces",
+    "badly_oriented_edges": "edges whose two faces disagree about the outside",
+    "split_vertices": "vertices where separate fans of faces touch",
+    "flat_faces": "faces without area",
+    "self_intersections": "pairs of faces that cross or touch",
+}
+"""The classes and how they are told to people."""
+
+
+@dataclass(frozen=True)
+class Defect:
+    """One class of defect: how many, and up to five places (mm)."""
+
+    code: str
+    count: int
+    where_mm: tuple[tuple[float, float, float], ...]
+
+    @property
+    def text(self) -> str:
+        """For people: the count and the words."""
+        return f"{self.count:,} {WORDS[self.code]}"
+
+
+def find_defects(mesh: Mesh, *, intersections: bool = True) -> tuple[Defect, ...]:
+    """All defects of a mesh; empty when it is sound. Without `intersections` those are not sought.
+
+    Flat faces are those whose corners lie exactly on a line, or of which two are the same.
+    """
+    topology = mesh.topology
+    found = []
+
+    def add(code: str, count: int, places: NDArray[np.float64]) -> None:
+        if count:
+            where = tuple(tuple(float(x) for x in p) for p in places[:_MOST_PLACES])
+            found.append(Defect(code, count, where))  # type: ignore[arg-type]
+
+    def edge_middles(mask: NDArray[np.bool_]) -> NDArray[np.float64]:
+        half = np.flatnonzero(mask)[: 4 * _MOST_PLACES]
+        face, k = np.divmod(half, 3)
+        ends = mesh.vertices[mesh.faces[face, k]], mesh.vertices[mesh.faces[face, (k + 1) % 3]]
+        return np.unique(0.5 * (ends[0] + ends[1]), axis=0)
+
+    add("open_edges", topology.open_edges, edge_middles(topology.twin == OPEN))
+    add("nonmanifold_edges", topology.nonmanifold_edges, edge_middles(topology.twin == CROWDED))
+    add("badly_oriented_edges", topology.badly_oriented_edges, edge_middles(topology.same_way))
+    if topology.extra_fans:
+        corners = np.flatnonzero(topology.fan == np.arange(len(topology.fan)))
+        vertex, uses = np.unique(mesh.faces.ravel()[corners], return_counts=True)
+        add("split_vertices", topology.extra_fans, mesh.vertices[vertex[uses > 1]])
+    flat = flat_faces(mesh)
+    add("flat_faces", int(flat.sum()), mesh.corners[flat].mean(axis=1))
+    if intersections:
+        pairs, count = mesh.tree.meeting_pairs()
+        add("self_intersections", count, mesh.corners[pairs[: 4 * _MOST_PLACES]].mean(axis=(1, 2)))
+    return tuple(found)
+
+
+def flat_faces(mesh: Mesh) -> NDArray[np.bool_]:
+    """Mask (F,) of faces whose three corners lie exactly on one line."""
+    from bolvek.kernels.triangles import flat_axes
+
+    a, b, c = (mesh.corners[:, k] for k in range(3))
+    # an area clearly above rounding cannot be flat: only the rest needs the exact test
+    longest = np.maximum(np.abs(b - a), np.abs(c - a)).max(axis=1)
+    doubtful = ~(mesh.face_areas > 1e-12 * longest * longest)
+    flat = np.zeros(len(mesh.faces), bool)
+    for f in np.flatnonzero(doubtful):
+        i, j, k = (int(x) for x in mesh.faces[f])
+        flat[f] = flat_axes(mesh.vertices, i, j, k)[0] < 0
+    return flat

@@ -1,0 +1,46 @@
+"""Numba kernels: loops over flat arrays that know nothing of files, options or words.
+
+Numba's on-disk cache does not notice an edited callee in another file, so the cache folder is
+keyed by the version and by a hash of every kernel's source. The folder has to be set before the
+first kernel is decorated, which is why it happens here, when the package is imported.
+"""
+
+import hashlib
+import os
+import tempfile
+from pathlib import Path
+
+import numba
+import platformdirs
+
+from bolvek import __version__
+
+
+def source_digest() -> str:
+    """A short hash of the source of all kernels (hex, 16 digits)."""
+    digest = hashlib.sha256()
+    for path in sorted(Path(__file__).parent.glob("*.py")):
+        digest.update(path.read_bytes())
+    return digest.hexdigest()[:16]
+
+
+def cache_folder() -> Path:
+    """The folder for compiled kernels; a temporary one where the usual place cannot be written."""
+    chosen = os.environ.get("BOLVEK_CACHE")
+    base = Path(chosen) if chosen else Path(platformdirs.user_cache_dir("bolvek"))
+    name = f"kernels-{__version__}-numba{numba.__version__}-{source_digest()}"
+    for root in (base, Path(tempfile.gettempdir()) / f"bolvek-{os.getuid() if hasattr(os, 'getuid') else 0}"):
+        folder = root / name
+        try:
+            folder.mkdir(parents=True, exist_ok=True)
+            if os.access(folder, os.W_OK):
+                return folder
+        except OSError:
+            continue
+    return Path(tempfile.mkdtemp(prefix="bolvek-"))
+
+
+CACHE_FOLDER = cache_folder()
+numba.config.CACHE_DIR = str(CACHE_FOLDER)
+
+kernel = numba.njit(cache=True, nogil=True, error_model="numpy")

@@ -1,0 +1,161 @@
+"""Exact weld and edge topology in linear time: hashing and counting sorts over flat arrays.
+
+Half-edge h = 3 * face + k runs from corner k to corner k + 1 of its face.
+"""
+
+import numpy as np
+
+from bolvek.kernels import kernel
+
+OPEN = -1
+CROWDED = -2  # the edge has more than two uses
+
+
+@kernel
+def weld_rows(rows, table, label):
+    """Give equal rows of rows (N, 3) int64 one label, numbered by first sight; returns how many.
+
+    table (power of two, at least 2 N) int32 must come filled with -1. `first` rows are kept in it.
+    """
+    mask = table.shape[0] - 1
+    used = 0
+    for i in range(rows.shape[0]):
+        a, b, c = rows[i, 0], rows[i, 1], rows[i, 2]
+        h = np.uint64(a) * np.uint64(0x9E3779B97F4A7C15)
+        h = (h ^ (h >> np.uint64(29))) + np.uint64(b) * np.uint64(0xBF58476D1CE4E5B9)
+        h = (h ^ (h >> np.uint64(32))) + np.uint64(c) * np.uint64(0x94D049BB133111EB)
+        h ^= h >> np.uint64(31)
+        h *= np.uint64(0xD6E8FEB86659FD93)
+        slot = np.int64(h >> np.uint64(20)) & mask
+        while True:
+            j = table[slot]
+            if j < 0:
+                table[slot] = i
+                label[i] = used
+                used += 1
+                break
+            if rows[j, 0] == a and rows[j, 1] == b and rows[j, 2] == c:
+                label[i] = label[j]
+                break
+            slot = (slot + 1) & mask
+    return used
+
+
+@kernel
+def _find(parent, i):
+    while parent[i] != i:
+        parent[i] = parent[parent[i]]
+        i = parent[i]
+    return i
+
+
+@kernel
+def _unite(parent, i, j):
+    i = _find(parent, i)
+    j = _find(parent, j)
+    if i < j:
+        parent[j] = i
+    elif j < i:
+        parent[i] = j
+
+
+@kernel
+def pair_edges(faces, vertex_count, twin, same_way, shell, fan, totals):
+    """Pair half-edges, and join faces into shells and corners into fans.
+
+    twin (3F,) int32: the other half-edge, OPEN or CROWDED. same_way (3F,) bool: a pair whose two
+    uses run the same way. shell (F,) int32: smallest face of the edge-connected shell. fan (3F,)
+    int32: smallest corner of the corner's fan. totals (4,) int64: edges that are open, crowded,
+    badly oriented; vertices beyond one fan each. Edges from a vertex to itself are left alone.
+    """
+    n = faces.shape[0]
+    start = np.zeros(vertex_count + 2, np.int64)
+    for f in range(n):
+        for k in range(3):
+            start[min(faces[f, k], faces[f, (k + 1) % 3]) + 2] += 1
+    for i in range(vertex_count):
+        start[i + 2] += start[i + 1]
+    by_low = np.empty(3 * n, np.int32)
+    for f in range(n):
+        for k in range(3):
+            low = min(faces[f, k], faces[f, (k + 1) % 3])
+            by_low[start[low + 1]] = 3 * f + k
+            start[low + 1] += 1
+    for f in range(n):
+        shell[f] = f
+        for k in range(3):
+            fan[3 * f + k] = 3 * f + k
+            twin[3 * f + k] = OPEN
+            same_way[3 * f + k] = False
+    for i in range(4):
+        totals[i] = 0
+    for low in range(vertex_count):
+        s, e = start[low], start[low + 1]
+        # sort the few half-edges of this bucket by their far end, keeping their order
+        for i in range(s + 1, e):
+            h = by_low[i]
+            key = max(faces[h // 3, h % 3], faces[h // 3, (h % 3 + 1) % 3])
+            j = i
+            while j > s:
+                g = by_low[j - 1]
+                if max(faces[g // 3, g % 3], faces[g // 3, (g % 3 + 1) % 3]) <= key:
+                    break
+                by_low[j] = g
+                j -= 1
+            by_low[j] = h
+        i = s
+        while i < e:
+            h = by_low[i]
+            key = max(faces[h // 3, h % 3], faces[h // 3, (h % 3 + 1) % 3])
+            j = i + 1
+            while j < e:
+                g = by_low[j]
+                if max(faces[g // 3, g % 3], faces[g // 3, (g % 3 + 1) % 3]) != key:
+                    break
+                j += 1
+            if key == low:
+                i = j
+                continue
+            uses = j - i
+            if uses == 1:
+                totals[0] += 1
+            elif uses == 2:
+                g = by_low[i + 1]
+                twin[h] = g
+                twin[g] = h
+                if faces[h // 3, h % 3] == faces[g // 3, g % 3]:
+                    same_way[h] = True
+                    same_way[g] = True
+                    totals[2] += 1
+            else:
+                totals[1] += 1
+            for m in range(i, j):
+                g = by_low[m]
+                if uses > 2:
+                    twin[g] = CROWDED
+                _unite(shell, h // 3, g // 3)
+            if uses == 2:
+                g = by_low[i + 1]
+                hf, hk, gf, gk = h // 3, h % 3, g // 3, g % 3
+                hn, gn = (hk + 1) % 3, (gk + 1) % 3
+                if faces[hf, hk] == faces[gf, gk]:
+                    _unite(fan, 3 * hf + hk, 3 * gf + gk)
+                    _unite(fan, 3 * hf + hn, 3 * gf + gn)
+                else:
+                    _unite(fan, 3 * hf + hk, 3 * gf + gn)
+                    _unite(fan, 3 * hf + hn, 3 * gf + gk)
+            i = j
+    fans = 0
+    used = np.zeros(vertex_count, np.bool_)
+    vertices = 0
+    for f in range(n):
+        shell[f] = _find(shell, f)
+        for k in range(3):
+            c = 3 * f + k
+            fan[c] = _find(fan, c)
+            if fan[c] == c:
+                fans += 1
+            if not used[faces[f, k]]:
+                used[faces[f, k]] = True
+                vertices += 1
+    totals[3] = fans - vertices

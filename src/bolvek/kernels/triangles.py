@@ -1,0 +1,174 @@
+"""Do two triangles meet beyond what they share? Exact answers for every sharing case.
+
+All decisions are signs of `orient3d` and `orient2d`, so they are the same whatever the order of the
+triangles. Touching counts as meeting. A triangle without area is only ever tested by its edges
+against proper triangles; it is a defect of its own (a sliver) and reported as such.
+"""
+
+from bolvek.kernels import kernel
+from bolvek.kernels.predicates import orient2d, orient3d
+
+
+@kernel
+def flat_axes(v, a, b, c):
+    """Two columns in which the triangle keeps an area, or (-1, -1) when it has none."""
+    ux = v[b, 0] - v[a, 0]
+    uy = v[b, 1] - v[a, 1]
+    uz = v[b, 2] - v[a, 2]
+    wx = v[c, 0] - v[a, 0]
+    wy = v[c, 1] - v[a, 1]
+    wz = v[c, 2] - v[a, 2]
+    nx = abs(uy * wz - uz * wy)
+    ny = abs(uz * wx - ux * wz)
+    nz = abs(ux * wy - uy * wx)
+    first = 2
+    if nx >= ny and nx >= nz:
+        first = 0
+    elif ny >= nz:
+        first = 1
+    for step in range(3):
+        drop = (first + step) % 3
+        i = (drop + 1) % 3
+        j = (drop + 2) % 3
+        if orient2d(v, i, j, a, b, c) != 0:
+            return i, j
+    return -1, -1
+
+
+@kernel
+def _point_in_flat(v, i, j, p, a, b, c):
+    s = orient2d(v, i, j, a, b, p)
+    t = orient2d(v, i, j, b, c, p)
+    u = orient2d(v, i, j, c, a, p)
+    return (s >= 0 and t >= 0 and u >= 0) or (s <= 0 and t <= 0 and u <= 0)
+
+
+@kernel
+def _within(v, i, p, q, r):
+    low = min(v[p, i], v[q, i])
+    high = max(v[p, i], v[q, i])
+    return low <= v[r, i] <= high
+
+
+@kernel
+def _segments_meet_flat(v, i, j, p, q, r, s):
+    a = orient2d(v, i, j, p, q, r)
+    b = orient2d(v, i, j, p, q, s)
+    c = orient2d(v, i, j, r, s, p)
+    d = orient2d(v, i, j, r, s, q)
+    if a * b < 0 and c * d < 0:
+        return True
+    if a == 0 and _within(v, i, p, q, r) and _within(v, j, p, q, r):
+        return True
+    if b == 0 and _within(v, i, p, q, s) and _within(v, j, p, q, s):
+        return True
+    if c == 0 and _within(v, i, r, s, p) and _within(v, j, r, s, p):
+        return True
+    return d == 0 and _within(v, i, r, s, q) and _within(v, j, r, s, q)
+
+
+@kernel
+def _segment_meets_triangle(v, p, q, sp, sq, a, b, c):
+    """Segment p q against triangle a b c; sp, sq are the sides of p and q of its plane."""
+    if sp * sq > 0:
+        return False
+    if sp == 0 and sq == 0:
+        i, j = flat_axes(v, a, b, c)
+        if i < 0:
+            return False
+        return (
+            _point_in_flat(v, i, j, p, a, b, c)
+            or _point_in_flat(v, i, j, q, a, b, c)
+            or _segments_meet_flat(v, i, j, p, q, a, b)
+            or _segments_meet_flat(v, i, j, p, q, b, c)
+            or _segments_meet_flat(v, i, j, p, q, c, a)
+        )
+    s = orient3d(v, p, q, a, b)
+    t = orient3d(v, p, q, b, c)
+    if s * t < 0:
+        return False
+    u = orient3d(v, p, q, c, a)
+    return s * u >= 0 and t * u >= 0
+
+
+@kernel
+def _apart(v, a, b, c, d, e, f):
+    """Triangles that share no corner."""
+    sd = orient3d(v, a, b, c, d)
+    se = orient3d(v, a, b, c, e)
+    sf = orient3d(v, a, b, c, f)
+    if (sd > 0 and se > 0 and sf > 0) or (sd < 0 and se < 0 and sf < 0):
+        return False
+    sa = orient3d(v, d, e, f, a)
+    sb = orient3d(v, d, e, f, b)
+    sc = orient3d(v, d, e, f, c)
+    if (sa > 0 and sb > 0 and sc > 0) or (sa < 0 and sb < 0 and sc < 0):
+        return False
+    for k in range(3):
+        if k == 0:
+            hit = _segment_meets_triangle(v, a, b, sa, sb, d, e, f) or _segment_meets_triangle(v, d, e, sd, se, a, b, c)
+        elif k == 1:
+            hit = _segment_meets_triangle(v, b, c, sb, sc, d, e, f) or _segment_meets_triangle(v, e, f, se, sf, a, b, c)
+        else:
+            hit = _segment_meets_triangle(v, c, a, sc, sa, d, e, f) or _segment_meets_triangle(v, f, d, sf, sd, a, b, c)
+        if hit:
+            return True
+    return False
+
+
+@kernel
+def _share_corner(v, o, a, b, c, d):
+    """Triangles o a b and o c d: they meet beyond o iff an opposite edge meets the other."""
+    sa = orient3d(v, o, c, d, a)
+    sb = orient3d(v, o, c, d, b)
+    sc = orient3d(v, o, a, b, c)
+    sd = orient3d(v, o, a, b, d)
+    return _segment_meets_triangle(v, a, b, sa, sb, o, c, d) or _segment_meets_triangle(v, c, d, sc, sd, o, a, b)
+
+
+@kernel
+def _share_edge(v, p, q, c, d):
+    """Triangles p q c and p q d: they meet beyond p q only when folded onto the same plane."""
+    if orient3d(v, p, q, c, d) != 0:
+        return False
+    i, j = flat_axes(v, p, q, c)
+    if i < 0:
+        return False
+    return orient2d(v, i, j, p, q, c) == orient2d(v, i, j, p, q, d)
+
+
+@kernel
+def triangles_meet(v, faces, f, g):
+    """True when faces f and g meet beyond the corners or the edge they share."""
+    a, b, c = faces[f, 0], faces[f, 1], faces[f, 2]
+    d, e, h = faces[g, 0], faces[g, 1], faces[g, 2]
+    # rotate both so that shared corners come first
+    shared = 0
+    fa = a == d or a == e or a == h
+    fb = b == d or b == e or b == h
+    fc = c == d or c == e or c == h
+    shared = int(fa) + int(fb) + int(fc)
+    if shared == 0:
+        return _apart(v, a, b, c, d, e, h)
+    if shared == 3:
+        return True
+    if shared == 1:
+        if fb:
+            a, b, c = b, c, a
+        elif fc:
+            a, b, c = c, a, b
+        if e == a:
+            d, e, h = e, h, d
+        elif h == a:
+            d, e, h = h, d, e
+        return _share_corner(v, a, b, c, e, h)
+    if not fa:
+        a, b, c = b, c, a
+    elif not fb:
+        a, b, c = c, a, b
+    other = d
+    if e != a and e != b:
+        other = e
+    elif h != a and h != b:
+        other = h
+    return _share_edge(v, a, b, c, other)

@@ -1,0 +1,156 @@
+"""`Mesh`: triangles as frozen arrays, with topology, measures and the tree computed on demand."""
+
+from functools import cached_property
+
+import numpy as np
+from numpy.typing import ArrayLike, NDArray
+
+from bolvek.kernels import topology as kernels
+from bolvek.mesh.topology import Topology, build_topology
+from bolvek.spatial.tree import Tree
+
+Floats = NDArray[np.float64]
+Ints = NDArray[np.int32]
+
+
+class Mesh:
+    """Triangles: vertices (V, 3) float64 in millimetres, faces (F, 3) int32, both read-only.
+
+    Raises ValueError for arrays of another shape, coordinates that are not finite, or indices out
+    of range. An operation never edits a mesh; it makes a new one.
+    """
+
+    def __init__(self, vertices: ArrayLike, faces: ArrayLike) -> None:
+        v = np.array(vertices, np.float64, order="C").reshape(-1, 3)
+        f = np.array(faces, np.int32, order="C").reshape(-1, 3)
+        if not np.isfinite(v).all():
+            raise ValueError("vertices must be finite")
+        if len(f) and (f.min() < 0 or f.max() >= len(v)):
+            raise ValueError(f"faces must index 0..{len(v) - 1}, got {f.min()}..{f.max()}")
+        v += 0.0  # one zero only: -0.0 and 0.0 must weld
+        v.flags.writeable = False
+        f.flags.writeable = False
+        self.vertices: Floats = v
+        self.faces: Ints = f
+
+    @classmethod
+    def from_corners(cls, corners: ArrayLike) -> "Mesh":
+        """Weld corners (F, 3, 3): exactly equal points become one vertex, in order of appearance."""
+        points = np.ascontiguousarray(np.asarray(corners, np.float64).reshape(-1, 3)) + 0.0
+        label, used = _weld(points)
+        vertices = np.empty((used, 3))
+        vertices[label[::-1]] = points[::-1]
+        return cls(vertices, label.reshape(-1, 3))
+
+    def __repr__(self) -> str:
+        return f"Mesh({len(self.vertices)} vertices, {len(self.faces)} faces)"
+
+    @cached_property
+    def topology(self) -> Topology:
+        """Edges, shells and fans."""
+        return build_topology(self.faces, len(self.vertices))
+
+    @cached_property
+    def tree(self) -> Tree:
+        """The bounding-volume tree over the faces."""
+        return Tree(self.vertices, self.faces)
+
+    @cached_property
+    def corners(self) -> Floats:
+        """Corner points (F, 3, 3)."""
+        return self.vertices[self.faces]
+
+    @cached_property
+    def area_vectors(self) -> Floats:
+        """Face normals (F, 3) as long as the face's area in mm2."""
+        a, b, c = (self.vertices[self.faces[:, k]] for k in range(3))
+        return np.asarray(0.5 * np.cross(b - a, c - a))
+
+    @cached_property
+    def face_areas(self) -> Floats:
+        """Area (F,) in mm2."""
+        return np.asarray(np.linalg.norm(self.area_vectors, axis=1))
+
+    @property
+    def area(self) -> float:
+        """Surface area in mm2."""
+        return float(self.face_areas.sum())
+
+    @cached_property
+    def shell_volumes(self) -> Floats:
+        """Signed volume (S,) of each shell in mm3; negative for one that faces inward."""
+        if not len(self.faces):
+            return np.zeros(0)
+        middle = self.bounds.mean(axis=0)
+        a = self.vertices[self.faces[:, 0]] - middle
+        parts = np.einsum("ij,ij->i", a, self.area_vectors) / 3.0
+        return np.bincount(self.topology.shell, parts, self.topology.shells)
+
+    @property
+    def volume(self) -> float:
+        """Signed volume in mm3 (meaningful for a closed mesh)."""
+        return float(self.shell_volumes.sum())
+
+    @cached_property
+    def bounds(self) -> Floats:
+        """Lower and upper corner (2, 3) of the faces; zeros when there are none."""
+        if not len(self.faces):
+            return np.zeros((2, 3))
+        used = self.vertices[self.faces.ravel()] if len(self.faces) < len(self.vertices) // 8 else None
+        if used is None:
+            mask = np.zeros(len(self.vertices), bool)
+            mask[self.faces.ravel()] = True
+            used = self.vertices if mask.all() else self.vertices[mask]
+        return np.stack([used.min(axis=0), used.max(axis=0)])
+
+    @property
+    def size(self) -> Floats:
+        """Extent (3,) along x, y, z in mm."""
+        return np.asarray(self.bounds[1] - self.bounds[0])
+
+    def moved(self, vertices: ArrayLike) -> "Mesh":
+        """The same faces on other vertices; the topology is kept."""
+        mesh = Mesh(vertices, self.faces)
+        if "topology" in self.__dict__:
+            mesh.__dict__["topology"] = self.topology
+        return mesh
+
+    def turned(self) -> "Mesh":
+        """Every face the other way round."""
+        return Mesh(self.vertices, self.faces[:, ::-1])
+
+    def picked(self, faces: ArrayLike | slice) -> "Mesh":
+        """Only the faces named by a mask, numbers or a slice, without unused vertices."""
+        chosen = self.faces[faces if isinstance(faces, slice) else np.asarray(faces)]
+        used = np.zeros(len(self.vertices), bool)
+        used[chosen.ravel()] = True
+        number = np.cumsum(used, dtype=np.int32) - 1
+        return Mesh(self.vertices[used], number[chosen])
+
+    def joined(self, *others: "Mesh") -> "Mesh":
+        """This mesh and others in one, nothing welded."""
+        meshes = [self, *others]
+        offsets = np.cumsum([0] + [len(m.vertices) for m in meshes])
+        return Mesh(
+            np.concatenate([m.vertices for m in meshes]),
+            np.concatenate([m.faces + np.int32(o) for m, o in zip(meshes, offsets[:-1], strict=True)]),
+        )
+
+    def as_stored(self) -> "Mesh":
+        """What a binary STL file will hold: float32 coordinates, equal points welded."""
+        rounded = self.vertices.astype(np.float32).astype(np.float64) + 0.0
+        label, used = _weld(rounded)
+        if used == len(rounded):
+            return self.moved(rounded)
+        vertices = np.empty((used, 3))
+        vertices[label[::-1]] = rounded[::-1]
+        return Mesh(vertices, label[self.faces])
+
+
+def _weld(points: Floats) -> tuple[Ints, int]:
+    """Label (N,) of equal points (N, 3), numbered by first appearance, and the number of labels."""
+    size = 1 << max(4, int(2 * max(len(points), 1) - 1).bit_length())
+    label = np.empty(len(points), np.int32)
+    table = np.full(size, -1, np.int32)
+    used = kernels.weld_rows(np.ascontiguousarray(points).view(np.int64), table, label)
+    return label, int(used)

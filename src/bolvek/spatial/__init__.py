@@ -1,0 +1,1 @@
+"""Spatial structures over flat arrays: thin, validating wrappers around the kernels."""

@@ -1,0 +1,110 @@
+"""Level surfaces on a lattice: dense values, or the sparse offset of a surface.
+
+Sparse offset: distance changes by at most one millimetre per millimetre, so a brick whose centre
+distance differs from the level by more than its half diagonal cannot hold the surface. Bricks that
+may hold it are split down to two cells a side; cost follows area over cell size squared.
+"""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from bolvek.kernels import isosurface as kernels
+from bolvek.spatial.tree import Tree
+
+Floats = NDArray[np.float64]
+Ints = NDArray[np.int32]
+
+_HALF_DIAGONAL = 0.5 * 3.0**0.5
+_CORNERS = np.array([[k & 1, k >> 1 & 1, k >> 2 & 1] for k in range(8)])
+MIN_CELLS_PER_LEVEL = 2 * _HALF_DIAGONAL
+"""The level must be more than this many cells, so that no brick holds both surfaces."""
+
+
+@dataclass(frozen=True)
+class Surface:
+    """Triangles of a level surface: vertices (V, 3) float64, faces (F, 3) int32."""
+
+    vertices: Floats
+    faces: Ints
+
+
+def level_surface(corner: Ints, value: Floats, place: Floats) -> Surface:
+    """Zero surface of lattice values, facing the positive side.
+
+    corner (C, 8) int32: lattice points of each cell, bit 0 x, bit 1 y, bit 2 z; value (M,) float64;
+    place (M, 3) float64. Closed wherever all cells that hold a change of sign are given.
+    """
+    corner = np.ascontiguousarray(corner, np.int32)
+    n_faces, centres = kernels.count_parts(corner, value, kernels.LOOP_SIZES)
+    on_edge = np.full((len(value), 3), -1, np.int32)
+    # every crossed edge has at most four cells; three faces a cell is a safe bound for vertices
+    vertices = np.empty((12 * len(corner) + centres if len(corner) < 1000 else 4 * len(corner) + centres, 3))
+    faces = np.empty((n_faces, 3), np.int32)
+    used = kernels.extract(
+        corner, value, place, kernels.EDGE_LOW, kernels.LOOP_SIZES, kernels.LOOP_EDGES, on_edge, vertices, faces
+    )
+    return Surface(vertices[:used].copy(), faces)
+
+
+def dense_surface(values: Floats, origin: Floats, cell: float) -> Surface:
+    """Zero surface of values (X, Y, Z) at origin + cell * index, facing the positive side."""
+    inside = values < 0
+    low = np.ones(tuple(n - 1 for n in values.shape), bool)
+    high = np.zeros_like(low)
+    for x, y, z in _CORNERS:
+        part = inside[x : x + low.shape[0], y : y + low.shape[1], z : z + low.shape[2]]
+        low &= part
+        high |= part
+    cells = np.argwhere(high & ~low)
+    points = (cells[:, None, :] + _CORNERS[None]).reshape(-1, 3)
+    unique, index = np.unique(np.ravel_multi_index(tuple(points.T), values.shape), return_inverse=True)
+    place = np.stack(np.unravel_index(unique, values.shape), axis=1) * cell + origin
+    return level_surface(index.reshape(-1, 8), values.ravel()[unique], place)
+
+
+def inner_offset(tree: Tree, low: Floats, high: Floats, level: float, cell: float) -> Surface:
+    """Points inside the tree's closed surface at distance `level`, as a surface facing that surface.
+
+    low, high (3,) bound the tree's surface; level and cell in mm, level > MIN_CELLS_PER_LEVEL * cell.
+    The zero set is that of trilinear edges: vertices lie on lattice edges, their distance is off the
+    level by at most cell**2 / (8 * radius of curvature). Empty when nothing lies that deep.
+    """
+    if not level > MIN_CELLS_PER_LEVEL * cell:
+        raise ValueError(f"level {level} must exceed {MIN_CELLS_PER_LEVEL:.2f} cells of {cell}")
+    size = 32
+    shape = np.ceil((high - low) / (size * cell)).astype(np.int64) + 1
+    brick = np.stack(np.meshgrid(*(np.arange(n) for n in shape), indexing="ij"), -1).reshape(-1, 3) * size
+    signed = False
+    while True:
+        centre = low + (brick + 0.5 * size) * cell
+        half = _HALF_DIAGONAL * size * cell
+        distance, _ = tree.nearest(centre, level + half * (1 + 1e-9))
+        brick = brick[np.abs(distance - level) <= half * (1 + 1e-9)]
+        if not signed and half < level:
+            brick = brick[tree.winding(low + (brick + 0.5 * size) * cell) > 0.5]
+            signed = True
+        if size == 2 or not len(brick):
+            break
+        size //= 2
+        brick = (brick[:, None, :] + size * _CORNERS[None]).reshape(-1, 3)
+    if not len(brick):
+        return Surface(np.zeros((0, 3)), np.zeros((0, 3), np.int32))
+    grid = np.stack(np.meshgrid(*(np.arange(3),) * 3, indexing="ij"), -1).reshape(-1, 3)
+    dims = brick.max(axis=0) + 3
+    keys = np.ravel_multi_index(tuple((brick[:, None, :] + grid[None]).reshape(-1, 3).T), tuple(dims))
+    unique, index = np.unique(keys, return_inverse=True)
+    place = low + np.stack(np.unravel_index(unique, tuple(dims)), axis=1) * cell
+    distance, _ = tree.nearest(place)
+    value = level - distance
+    index = index.reshape(len(brick), 3, 3, 3).astype(np.int32)
+    corner = np.concatenate(
+        [
+            np.stack([index[:, x + i, y + j, z + k] for i, j, k in _CORNERS], axis=1)
+            for x, y, z in _CORNERS
+        ]
+    )
+    inside = (value < 0)[corner]
+    mixed = inside.any(axis=1) & ~inside.all(axis=1)
+    return level_surface(corner[mixed], value, place)

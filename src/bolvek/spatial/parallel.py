@@ -1,0 +1,27 @@
+"""Ranges of work over threads. Kernels release the GIL; results do not depend on the split."""
+
+import os
+from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
+from typing import Any
+
+
+def thread_count() -> int:
+    """Threads to use: BOLVEK_THREADS if set, else the processors this process may use."""
+    asked = os.environ.get("BOLVEK_THREADS", "")
+    if asked.isdigit() and int(asked) > 0:
+        return int(asked)
+    return len(os.sched_getaffinity(0)) if hasattr(os, "sched_getaffinity") else (os.cpu_count() or 1)
+
+
+def run_ranges(work: Callable[[int, int], Any], total: int, *, grain: int = 4096) -> list[Any]:
+    """Call work(begin, end) over 0..total in chunks of about `grain`; results in range order."""
+    if total <= 0:
+        return []
+    threads = thread_count()
+    chunk = max(grain, -(-total // (threads * 16)))
+    ranges = [(b, min(b + chunk, total)) for b in range(0, total, chunk)]
+    if threads == 1 or len(ranges) == 1:
+        return [work(b, e) for b, e in ranges]
+    with ThreadPoolExecutor(threads) as pool:
+        return list(pool.map(lambda r: work(*r), ranges))

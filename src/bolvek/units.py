@@ -1,0 +1,53 @@
+"""Lengths as people write them. Inside Bolvek every length is millimetres."""
+
+import math
+import re
+
+from bolvek.errors import UsageError
+
+MILLIMETRES = {
+    "mm": 1.0,
+    "cm": 10.0,
+    "m": 1000.0,
+    "in": 25.4,
+    "ft": 304.8,
+    "um": 0.001,
+    "µm": 0.001,
+}
+"""Millimetres in one unit."""
+
+_LENGTH = re.compile(r"^\s*([-+]?(?:\d+\.?\d*|\.\d+)(?:[eE][-+]?\d+)?)\s*([a-zµ]*)\s*$")
+
+
+def parse_length(text: str) -> float:
+    """Millimetres in a text such as "2mm", "0.08in", "12cm" or "2" (millimetres).
+
+    Raises UsageError for anything else, naming the text and the units that are known.
+    """
+    match = _LENGTH.match(text)
+    unit = match.group(2) or "mm" if match else ""
+    if not match or unit not in MILLIMETRES:
+        raise UsageError(f"'{text}' is not a length: write a number with one of {', '.join(MILLIMETRES)}, as in 2mm")
+    value = float(match.group(1)) * MILLIMETRES[unit]
+    if not math.isfinite(value):
+        raise UsageError(f"'{text}' is too large for a length")
+    return value
+
+
+def parse_point(text: str) -> tuple[float, float, float]:
+    """Three lengths separated by commas, as millimetres."""
+    parts = text.split(",")
+    if len(parts) != 3:
+        raise UsageError(f"'{text}' is not a point: write three lengths with commas, as in 10,0,-2.5")
+    x, y, z = (parse_length(part) for part in parts)
+    return x, y, z
+
+
+def length_text(mm: float) -> str:
+    """A length for people: three significant digits or thousandths of a millimetre."""
+    return f"{mm:.3f} mm" if abs(mm) < 10 else f"{mm:.2f} mm"
+
+
+def point_text(point: object) -> str:
+    """A place for people, in millimetres."""
+    return "(" + ", ".join(f"{float(x):.2f}" for x in point) + ")"  # type: ignore[attr-defined]
