@@ -10,9 +10,9 @@ topology and self-intersections, as computed and as an STL file will hold it.
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 
 from bolvek.analyses.defects import find_defects
+from bolvek.analyses.sampling import surface_samples, wall_tolerance_mm
 from bolvek.analyses.shells import nest_shells
 from bolvek.errors import UsageError, WorkError
 from bolvek.mesh import Mesh
@@ -193,34 +193,8 @@ def _finish(
     return None
 
 
-def wall_tolerance_mm(wall: float) -> float:
-    """How far a measured wall may fall short of the one asked for."""
-    return max(0.005 * wall, 0.01)
-
-
 def _clean(inner: Mesh) -> bool:
     return not find_defects(inner) and not find_defects(inner.as_stored())
-
-
-def wall_samples(corners: NDArray[np.float64], spacing: float) -> tuple[NDArray[np.float64], NDArray[np.int64]]:
-    """Points (P, 3) on faces (F, 3, 3), no farther than about `spacing` apart, and their faces (P,).
-
-    Corners are included; each face is divided evenly, its edges into as many pieces as the longest
-    needs.
-    """
-    longest = np.linalg.norm(corners - np.roll(corners, -1, axis=1), axis=2).max(axis=1)
-    pieces = np.clip(np.ceil(longest / spacing), 2, 64).astype(np.int64)
-    points, owner = [], []
-    for n in np.unique(pieces):
-        chosen = np.flatnonzero(pieces == n)
-        i, j = np.meshgrid(np.arange(n + 1), np.arange(n + 1), indexing="ij")
-        fit = i + j <= n
-        weight = np.stack([i[fit], j[fit], n - i[fit] - j[fit]], axis=1) / n
-        points.append(np.einsum("pk,fkx->fpx", weight, corners[chosen]).reshape(-1, 3))
-        owner.append(np.repeat(chosen, len(weight)))
-    if not points:
-        return np.zeros((0, 3)), np.zeros(0, np.int64)
-    return np.concatenate(points), np.concatenate(owner)
 
 
 def lift_to_wall(mesh: Mesh, inner: Mesh, wall: float) -> tuple[Mesh, float]:
@@ -234,7 +208,7 @@ def lift_to_wall(mesh: Mesh, inner: Mesh, wall: float) -> tuple[Mesh, float]:
     vertices = inner.vertices
     least = np.full(len(inner.faces), np.inf)
     for round_number in range(5):
-        points, owner = wall_samples(vertices[inner.faces[todo]], wall / 6)
+        points, owner = surface_samples(vertices[inner.faces[todo]], wall / 6)
         distance, face = mesh.tree.nearest(points)
         least[todo] = np.inf
         np.minimum.at(least, todo[owner], distance)

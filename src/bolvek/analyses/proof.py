@@ -1,0 +1,210 @@
+"""The proof: is the model fit to print, measured on the model itself, whatever made it.
+
+Sound in float64 and as a binary STL file will hold it; each cavity opens to the outside; the wall
+between inner and outer surface, away from drains, is as thick as asked.
+"""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from bolvek.analyses.cavities import Cavities, Cavity, find_cavities
+from bolvek.analyses.defects import Defect, find_defects
+from bolvek.analyses.sampling import surface_samples, wall_tolerance_mm
+from bolvek.analyses.shells import nest_shells
+from bolvek.errors import UsageError
+from bolvek.mesh import Mesh
+from bolvek.spatial.tree import Tree
+
+Floats = NDArray[np.float64]
+
+
+@dataclass(frozen=True)
+class ProofSettings:
+    """Wall asked for (mm, None: measured but not judged), ball that tells rooms from grooves (mm)."""
+
+    wall_mm: float | None = None
+    ball_mm: float | None = None
+
+    def check(self) -> None:
+        """Raise UsageError when the numbers make no sense."""
+        if self.wall_mm is not None and not self.wall_mm > 0:
+            raise UsageError(f"--wall must be above 0, not {self.wall_mm:g} mm")
+        if self.ball_mm is not None and not self.ball_mm > 0:
+            raise UsageError(f"--ball must be above 0, not {self.ball_mm:g} mm")
+
+
+@dataclass(frozen=True)
+class Wall:
+    """Distance from inner surface to outer surface at samples, away from drains.
+
+    Percentiles are by area. `left_out_share` is the share of the inner surface near drains.
+    """
+
+    min_mm: float
+    p1_mm: float
+    median_mm: float
+    where_mm: tuple[float, float, float]
+    samples: int
+    spacing_mm: float
+    left_out_share: float
+    asked_mm: float | None
+    tolerance_mm: float | None
+
+    @property
+    def holds(self) -> bool:
+        """Whether the wall asked for is there, within the tolerance."""
+        return self.asked_mm is None or self.min_mm >= self.asked_mm - (self.tolerance_mm or 0.0)
+
+
+@dataclass(frozen=True)
+class Finding:
+    """Something the model falls short in ("fault") or that a preparer should know ("note")."""
+
+    code: str
+    severity: str
+    count: int
+    where_mm: tuple[float, float, float] | None
+    text: str
+
+
+@dataclass(frozen=True)
+class ProofRecord:
+    """Everything the proof computed. `verdict` is "fit" or "unfit"; unfit has at least one fault."""
+
+    sound: bool
+    sound_as_stored: bool
+    defects: tuple[Defect, ...]
+    defects_as_stored: tuple[Defect, ...]
+    bodies: int
+    triangles: int
+    volume_mm3: float
+    cavities: tuple[Cavity, ...]
+    drains: int
+    wall: Wall | None
+    voxel_mm: float | None
+    ball_mm: float | None
+    findings: tuple[Finding, ...]
+
+    @property
+    def verdict(self) -> str:
+        """"fit" when nothing falls short."""
+        return "unfit" if any(f.severity == "fault" for f in self.findings) else "fit"
+
+
+def prove(mesh: Mesh, settings: ProofSettings) -> ProofRecord:
+    """Prove a mesh fit to print, or say what is not. Raises UsageError for impossible settings.
+
+    Cavities and wall are sought only in a mesh that is closed and consistently oriented: without
+    that there is no inside to speak of, and the record holds None for them.
+    """
+    settings.check()
+    defects = find_defects(mesh)
+    stored = mesh.as_stored()
+    same = np.array_equal(stored.vertices, mesh.vertices) and np.array_equal(stored.faces, mesh.faces)
+    stored_defects = defects if same else find_defects(stored)
+    findings = [_fault(d, "") for d in defects]
+    known = {d.code for d in defects}
+    findings += [_fault(d, " once stored in float32") for d in stored_defects if d.code not in known]
+    if not len(mesh.faces):
+        findings.append(Finding("empty", "fault", 0, None, "the model has no triangles"))
+    shells = nest_shells(mesh) if not mesh.topology.open_edges and len(mesh.faces) else None
+    bodies = mesh.topology.shells
+    cavities: Cavities | None = None
+    wall = None
+    if shells is not None and not mesh.topology.badly_oriented_edges:
+        bodies = int((shells.depth % 2 == 0).sum())
+        if len(shells.inside_out):
+            findings.append(
+                Finding("inside_out", "fault", len(shells.inside_out), None,
+                        f"{len(shells.inside_out)} shell(s) face inward: the model is inside out")
+            )
+        else:
+            cavities = find_cavities(mesh, ball_mm=settings.ball_mm, wall_mm=settings.wall_mm)
+            findings += _cavity_findings(cavities)
+            wall = measure_wall(mesh, cavities, settings.wall_mm)
+    if settings.wall_mm is not None and wall is None:
+        findings.append(
+            Finding("wall_unmeasured", "note", 0, None,
+                    "the wall could not be measured: " + (
+                        "the model has no cavity" if cavities is not None and not cavities.found
+                        else "no inner surface away from openings" if cavities is not None
+                        else "the surface has no inside"))
+        )
+    elif wall is not None and not wall.holds:
+        findings.append(
+            Finding("wall_thin", "fault", 1, wall.where_mm,
+                    f"the wall is {wall.min_mm:.3f} mm at its thinnest, {wall.asked_mm:.3f} mm were asked for")
+        )
+    return ProofRecord(
+        not defects, not stored_defects, defects, stored_defects, bodies, len(mesh.faces), mesh.volume,
+        cavities.found if cavities else (), sum(len(c.openings) for c in cavities.found) if cavities else 0,
+        wall, cavities.spacing_mm if cavities else None, cavities.ball_mm if cavities else None, tuple(findings),
+    )
+
+
+def _fault(defect: Defect, suffix: str) -> Finding:
+    return Finding(defect.code, "fault", defect.count, defect.where_mm[0], defect.text + suffix)
+
+
+def _cavity_findings(cavities: Cavities) -> list[Finding]:
+    findings = []
+    for cavity in cavities.found:
+        size = f"a cavity of {cavity.volume_mm3 / 1000:.2f} cm3"
+        if cavity.narrow:
+            findings.append(
+                Finding("cavity_narrow", "fault", 1, cavity.where_mm,
+                        f"{size} opens only through less than {2 * cavities.spacing_mm:.2f} mm: liquid will not leave it")
+            )
+        elif not cavity.drained:
+            findings.append(Finding("cavity_closed", "fault", 1, cavity.where_mm,
+                                    f"{size} has no way out: it would trap resin"))
+        elif len(cavity.openings) == 1:
+            findings.append(Finding("no_vent", "note", 1, cavity.openings[0].where_mm,
+                                    f"{size} has one opening only: no vent lets air in while it drains"))
+    return findings
+
+
+def measure_wall(mesh: Mesh, cavities: Cavities, asked: float | None) -> Wall | None:
+    """Wall between the faces of cavities and all others, away from the openings; None without any.
+
+    An inner sample counts when it is farther from every opening than the drain reaches plus the
+    wall itself; outer faces within the drain's reach are passed over, so that the drain's own sides
+    are not taken for an outside. Both zones are balls around the opening.
+    """
+    inner = np.flatnonzero(cavities.face >= 0)
+    outer = np.flatnonzero(cavities.face < 0)
+    if not len(inner) or not len(outer):
+        return None
+    openings = [o for c in cavities.found for o in c.openings]
+    outside = Tree(mesh.vertices, mesh.faces[outer])
+    middles = mesh.corners[inner].mean(axis=1)
+    typical = asked or float(np.median(outside.nearest(middles[:: max(1, len(middles) // 5000)])[0]))
+    if openings:
+        reach = [0.75 * o.width_mm + 1.5 * typical for o in openings]
+        centres = np.array([o.where_mm for o in openings])
+        gap = np.linalg.norm(mesh.corners[outer].mean(axis=1)[:, None] - centres, axis=2) - reach
+        outside = Tree(mesh.vertices, mesh.faces[outer[gap.min(axis=1) > 0]])
+    spacing = typical / 6
+    points, owner = surface_samples(mesh.corners[inner], spacing)
+    weight = mesh.face_areas[inner][owner] / np.bincount(owner, minlength=len(inner))[owner]
+    if openings:
+        gap = np.linalg.norm(points[:, None] - centres, axis=2) - (np.array(reach) + 1.2 * typical)
+        clear = gap.min(axis=1) > 0
+    else:
+        clear = np.ones(len(points), bool)
+    left_out = float(weight[~clear].sum() / weight.sum())
+    if not clear.any() or not len(outside.faces):
+        return None
+    points, weight = points[clear], weight[clear]
+    distance, _ = outside.nearest(points)
+    order = np.argsort(distance, kind="stable")
+    share = np.cumsum(weight[order]) / weight.sum()
+    at = int(order[0])
+    x, y, z = (float(c) for c in points[at])
+    return Wall(
+        float(distance[at]), float(distance[order[np.searchsorted(share, 0.01)]]),
+        float(distance[order[np.searchsorted(share, 0.5)]]), (x, y, z), len(points), spacing, left_out,
+        asked, wall_tolerance_mm(asked) if asked else None,
+    )

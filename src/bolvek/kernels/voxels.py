@@ -1,0 +1,112 @@
+"""Voxel kernels: which voxels a surface passes through, and exact distance transforms."""
+
+import numpy as np
+
+from bolvek.kernels import kernel
+
+
+@kernel
+def _beside(ax, ay, bx, by, sign, x, y, half):
+    """Whether the square around (x, y) lies wholly outside edge a b of a triangle seen flat."""
+    nx = -(by - ay) * sign
+    ny = (bx - ax) * sign
+    return nx * (x - ax) + ny * (y - ay) + half * (abs(nx) + abs(ny)) < 0.0
+
+
+@kernel
+def mark_surface(tri, begin, end, voxels):
+    """Set voxels[i, j, k] = 1 for every unit voxel around (i, j, k) that a triangle touches.
+
+    tri (F, 9) float64 in voxel units. Separating axes: the box, the plane and the edges in the
+    three projections (Schwarz and Seidel 2010). Conservative by one millionth of a voxel.
+    """
+    half = 0.5 + 1e-6
+    nx, ny, nz = voxels.shape
+    for f in range(begin, end):
+        ax, ay, az = tri[f, 0], tri[f, 1], tri[f, 2]
+        bx, by, bz = tri[f, 3], tri[f, 4], tri[f, 5]
+        cx, cy, cz = tri[f, 6], tri[f, 7], tri[f, 8]
+        i0 = max(int(np.ceil(min(ax, bx, cx) - half)), 0)
+        i1 = min(int(np.floor(max(ax, bx, cx) + half)), nx - 1)
+        j0 = max(int(np.ceil(min(ay, by, cy) - half)), 0)
+        j1 = min(int(np.floor(max(ay, by, cy) + half)), ny - 1)
+        k0 = max(int(np.ceil(min(az, bz, cz) - half)), 0)
+        k1 = min(int(np.floor(max(az, bz, cz) + half)), nz - 1)
+        if i0 == i1 and j0 == j1 and k0 == k1:
+            voxels[i0, j0, k0] = 1
+            continue
+        mx = (by - ay) * (cz - az) - (bz - az) * (cy - ay)
+        my = (bz - az) * (cx - ax) - (bx - ax) * (cz - az)
+        mz = (bx - ax) * (cy - ay) - (by - ay) * (cx - ax)
+        reach = half * (abs(mx) + abs(my) + abs(mz))
+        sx = 1.0 if mx >= 0.0 else -1.0
+        sy = 1.0 if my >= 0.0 else -1.0
+        sz = 1.0 if mz >= 0.0 else -1.0
+        for i in range(i0, i1 + 1):
+            for j in range(j0, j1 + 1):
+                if mz != 0.0 and (
+                    _beside(ax, ay, bx, by, sz, i, j, half)
+                    or _beside(bx, by, cx, cy, sz, i, j, half)
+                    or _beside(cx, cy, ax, ay, sz, i, j, half)
+                ):
+                    continue
+                for k in range(k0, k1 + 1):
+                    if voxels[i, j, k]:
+                        continue
+                    if abs(mx * (i - ax) + my * (j - ay) + mz * (k - az)) > reach:
+                        continue
+                    if mx != 0.0 and (
+                        _beside(ay, az, by, bz, sx, j, k, half)
+                        or _beside(by, bz, cy, cz, sx, j, k, half)
+                        or _beside(cy, cz, ay, az, sx, j, k, half)
+                    ):
+                        continue
+                    if my != 0.0 and (
+                        _beside(az, ax, bz, bx, sy, k, i, half)
+                        or _beside(bz, bx, cz, cx, sy, k, i, half)
+                        or _beside(cz, cx, az, ax, sy, k, i, half)
+                    ):
+                        continue
+                    voxels[i, j, k] = 1
+
+
+@kernel
+def distance_lines(squared, begin, end):
+    """Exact squared distance transform along axis 1 of squared (A, N, B) float32, in place.
+
+    Lower envelope of parabolas (Felzenszwalb and Huttenlocher 2012); lines begin..end of A * B.
+    """
+    n = squared.shape[1]
+    width = squared.shape[2]
+    apex = np.empty(n, np.int64)
+    border = np.empty(n + 1)
+    line = np.empty(n)
+    for index in range(begin, end):
+        a = index // width
+        b = index % width
+        for i in range(n):
+            line[i] = squared[a, i, b]
+        top = -1
+        for q in range(n):
+            if line[q] > 1e17:
+                continue
+            s = -np.inf
+            while top >= 0:
+                p = apex[top]
+                s = ((line[q] + q * q) - (line[p] + p * p)) / (2.0 * (q - p))
+                if s > border[top]:
+                    break
+                top -= 1
+            if top < 0:
+                s = -np.inf
+            top += 1
+            apex[top] = q
+            border[top] = s
+        if top < 0:
+            continue
+        border[top + 1] = np.inf
+        k = 0
+        for i in range(n):
+            while border[k + 1] < i:
+                k += 1
+            squared[a, i, b] = (i - apex[k]) ** 2 + line[apex[k]]

@@ -1,0 +1,343 @@
+"""Taking a convex body out of a closed mesh.
+
+Each touched triangle is clipped once against the whole body. The signed distance of every local
+vertex to every plane is computed once and is the truth from then on: a plane becomes a piecewise
+linear function on the surface, and neighbours, who share the values on their edge, always agree.
+New points are named by what makes them (edge and plane; face and two planes; a corner of the body)
+and made once. What is left of a triangle, and each wall of the body inside the material, is traced
+into loops and triangulated.
+
+Values too near to zero to be trusted raise `TooClose`; the caller moves the body a ten-thousandth
+of a millimetre and tries again (controlled perturbation; Halperin and Shelton 1998).
+"""
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from bolvek.mesh import Mesh
+from bolvek.spatial.polygons import PolygonError, triangulate
+
+MARGIN_MM = 1e-7
+"""A distance to a plane, or between two crossings, below this is too close to call."""
+
+Floats = NDArray[np.float64]
+Node = tuple[Any, ...]
+Step = tuple[Node, Node]
+
+
+class TooClose(Exception):
+    """A decision stood on the edge: move the body slightly and try again."""
+
+
+@dataclass(frozen=True)
+class ConvexBody:
+    """A convex body whose corners each join three planes.
+
+    normal (P, 3) outward, offset (P,): points x with normal @ x <= offset; corner (C, 3); rings:
+    per plane its corners, counterclockwise seen from outside.
+    """
+
+    normal: Floats
+    offset: Floats
+    corner: Floats
+    rings: tuple[tuple[int, ...], ...]
+
+
+def prism(start: Floats, end: Floats, radius: float, sides: int, turn_deg: float = 0.0) -> ConvexBody:
+    """A straight prism around the axis start..end, its corners on a circle of the radius (mm)."""
+    axis = end - start
+    axis = axis / np.linalg.norm(axis)
+    u = np.cross(axis, np.eye(3)[int(np.argmin(np.abs(axis)))])
+    u /= np.linalg.norm(u)
+    w = np.cross(axis, u)
+    angle = np.radians(turn_deg) + 2 * np.pi * np.arange(sides) / sides
+    rim = radius * (np.cos(angle)[:, None] * u + np.sin(angle)[:, None] * w)
+    corner = np.concatenate([start + rim, end + rim])
+    middle = angle + np.pi / sides
+    side = np.cos(middle)[:, None] * u + np.sin(middle)[:, None] * w
+    apothem = radius * np.cos(np.pi / sides)
+    normal = np.concatenate([side, [-axis, axis]])
+    offset = np.concatenate([side @ start + apothem, [-axis @ start, axis @ end]])
+    n = sides
+    rings = [(k, (k + 1) % n, n + (k + 1) % n, n + k) for k in range(n)]
+    rings += [tuple(range(n - 1, -1, -1)), tuple(range(n, 2 * n))]
+    return ConvexBody(normal, offset, corner, tuple(rings))
+
+
+def subtract(mesh: Mesh, body: ConvexBody) -> Mesh:
+    """The closed mesh without the body; untouched triangles come first, as they were.
+
+    Raises TooClose when the body should be moved a little, ValueError when it touches no face.
+    """
+    return _Cut(mesh, body).result()
+
+
+class _Cut:
+    """One subtraction: nodes, the steps each face's remainder and each wall is traced from."""
+
+    def __init__(self, mesh: Mesh, body: ConvexBody) -> None:
+        self.mesh, self.body = mesh, body
+        low, high = body.corner.min(axis=0) - 0.01, body.corner.max(axis=0) + 0.01
+        inside = np.ones(len(mesh.faces), bool)
+        for k in range(3):
+            x = mesh.vertices[:, k][mesh.faces]
+            inside &= (x.min(axis=1) <= high[k]) & (x.max(axis=1) >= low[k])
+        self.local = np.flatnonzero(inside)
+        used = np.unique(mesh.faces[self.local])
+        value = mesh.vertices[used] @ body.normal.T - body.offset
+        self.row = {int(v): i for i, v in enumerate(used)}
+        self.value = value
+        # faces wholly beyond one plane are not touched
+        number = np.searchsorted(used, mesh.faces[self.local])
+        beyond = (value > 0)[number].all(axis=1).any(axis=1)
+        self.local = self.local[~beyond]
+        number = number[~beyond]
+        if len(number) and np.abs(value[np.unique(number)]).min() < MARGIN_MM:
+            raise TooClose
+        self.inside_vertex = (value < 0).all(axis=1)
+        self.point: dict[Node, Floats] = {}
+        self.edge_cache: dict[tuple[int, int], tuple[Node | None, Node | None] | None] = {}
+        self.wall_steps: list[list[Step]] = [[] for _ in body.rings]
+        self.pierces: dict[tuple[int, int], list[tuple[Node, int]]] = {}
+
+    def result(self) -> Mesh:
+        dropped: list[int] = []
+        polygons: list[tuple[Floats, list[list[Node]]]] = []
+        for f in self.local:
+            corner = [int(v) for v in self.mesh.faces[f]]
+            if all(self.inside_vertex[self.row[v]] for v in corner):
+                dropped.append(int(f))
+                continue
+            steps, cut = self._face(int(f), corner)
+            if cut:
+                dropped.append(int(f))
+                polygons.append((self.mesh.area_vectors[f], _trace(steps)))
+        if not dropped:
+            raise ValueError("the body touches no face")
+        self._body_edges()
+        for p, steps in enumerate(self.wall_steps):
+            if steps:
+                polygons.append((-self.body.normal[p], _trace(steps)))
+        return self._assemble(np.array(dropped), polygons)
+
+    def _edge(self, a: int, b: int) -> tuple[Node | None, Node | None] | None:
+        """Part of the edge a b (a < b) inside the body: entry and exit nodes, None at an end inside.
+
+        None when no part is inside.
+        """
+        key = (a, b)
+        if key in self.edge_cache:
+            return self.edge_cache[key]
+        da, db = self.value[self.row[a]], self.value[self.row[b]]
+        answer: tuple[Node | None, Node | None] | None = None
+        if not ((da > 0) & (db > 0)).any():
+            pa, pb = self.mesh.vertices[a], self.mesh.vertices[b]
+            length = float(np.linalg.norm(pb - pa))
+            t = da / np.where(da == db, 1.0, da - db)
+            enter = np.where((da > 0) & (db < 0), t, -np.inf)
+            leave = np.where((da < 0) & (db > 0), t, np.inf)
+            _check_apart(enter, leave, MARGIN_MM / max(length, 1e-30))
+            p, q = int(np.argmax(enter)), int(np.argmin(leave))
+            if enter[p] < leave[q]:
+                first = self._edge_node(a, b, p, enter[p]) if np.isfinite(enter[p]) else None
+                last = self._edge_node(a, b, q, leave[q]) if np.isfinite(leave[q]) else None
+                answer = (first, last)
+        self.edge_cache[key] = answer
+        return answer
+
+    def _edge_node(self, a: int, b: int, plane: int, t: float) -> Node:
+        node = ("edge", a, b, plane)
+        pa, pb = self.mesh.vertices[a], self.mesh.vertices[b]
+        self.point[node] = pa + t * (pb - pa)
+        return node
+
+    def _face(self, f: int, corner: list[int]) -> tuple[list[Step], bool]:
+        """Directed boundary of the face's part outside the body, and whether the body cuts it."""
+        steps: list[Step] = []
+        cut = False
+        for k in range(3):
+            a, b = corner[k], corner[(k + 1) % 3]
+            part = self._edge(min(a, b), max(a, b))
+            va, vb = ("vertex", a), ("vertex", b)
+            if part is None:
+                steps.append((va, vb))
+                continue
+            cut = True
+            first, last = part if a < b else part[::-1]
+            if first is not None:
+                steps.append((va, first))
+            if last is not None:
+                steps.append((last, vb))
+        value = np.array([self.value[self.row[v]] for v in corner])
+        for p in np.flatnonzero((value > 0).any(axis=0) & (value < 0).any(axis=0)):
+            segment = self._segment(f, corner, value, int(p))
+            if segment is not None:
+                cut = True
+                steps.append(segment)
+                self.wall_steps[int(p)].append(segment[::-1])
+        return steps, cut
+
+    def _segment(self, f: int, corner: list[int], value: Floats, p: int) -> Step | None:
+        """The part of plane p's line across the face inside the body, body on its right."""
+        ends: list[tuple[int, int, Floats, Floats]] = [None, None]  # type: ignore[list-item]
+        for k in range(3):
+            m = (k + 1) % 3
+            if (value[k, p] > 0) == (value[m, p] > 0):
+                continue
+            a, b = min(corner[k], corner[m]), max(corner[k], corner[m])
+            da, db = self.value[self.row[a]], self.value[self.row[b]]
+            t = da[p] / (da[p] - db[p])
+            pa, pb = self.mesh.vertices[a], self.mesh.vertices[b]
+            ends[0 if value[k, p] > 0 else 1] = (a, b, da + t * (db - da), pa + t * (pb - pa))
+        (xa, xb, dx, px), (ya, yb, dy, py) = ends
+        dx, dy = dx.copy(), dy.copy()
+        dx[p] = dy[p] = -1.0
+        if ((dx > 0) & (dy > 0)).any():
+            return None
+        length = float(np.linalg.norm(py - px))
+        s = dx / np.where(dx == dy, 1.0, dx - dy)
+        enter = np.where((dx > 0) & (dy < 0), s, -np.inf)
+        leave = np.where((dx < 0) & (dy > 0), s, np.inf)
+        _check_apart(enter, leave, MARGIN_MM / max(length, 1e-30))
+        q, r = int(np.argmax(enter)), int(np.argmin(leave))
+        if not enter[q] < leave[r]:
+            return None
+        first: Node = ("edge", xa, xb, p)
+        last: Node = ("edge", ya, yb, p)
+        if np.isfinite(enter[q]):
+            first = self._pierce(f, p, q, px + enter[q] * (py - px))
+        elif first not in self.point:
+            raise TooClose
+        if np.isfinite(leave[r]):
+            last = self._pierce(f, p, r, px + leave[r] * (py - px))
+        elif last not in self.point:
+            raise TooClose
+        return first, last
+
+    def _pierce(self, f: int, p: int, q: int, point: Floats) -> Node:
+        key = (min(p, q), max(p, q))
+        node = ("face", f, *key)
+        if node not in self.point:
+            self.point[node] = point
+            self.pierces.setdefault(key, []).append((node, f))
+        return node
+
+    def _body_edges(self) -> None:
+        """Turn pierced edges of the body into the sides of its walls inside the material."""
+        owner = {(r[k], r[(k + 1) % len(r)]): p for p, r in enumerate(self.body.rings) for k in range(len(r))}
+        state: dict[int, bool] = {}
+        plain: list[tuple[int, int]] = []
+        inner: list[tuple[int, int, list[Node]]] = []
+        known = 0
+        for (c, d), p in owner.items():
+            if c > d:
+                continue
+            q = owner[(d, c)]
+            found = self.pierces.get((min(p, q), max(p, q)), [])
+            known += len(found)
+            if not found:
+                plain.append((c, d))
+                continue
+            along = self.body.corner[d] - self.body.corner[c]
+            along = along / np.linalg.norm(along)
+            rows = sorted(
+                (float((self.point[node] - self.body.corner[c]) @ along), float(self.mesh.area_vectors[f] @ along) > 0, node)
+                for node, f in found
+            )
+            if any(b[0] - a[0] < MARGIN_MM or a[1] == b[1] for a, b in zip(rows, rows[1:], strict=False)):
+                raise TooClose
+            for end, inside in ((c, rows[0][1]), (d, not rows[-1][1])):
+                if state.setdefault(end, inside) != inside:
+                    raise TooClose
+            nodes: list[Node] = [row[2] for row in rows]
+            if rows[0][1]:
+                nodes.insert(0, ("corner", c))
+            if not rows[-1][1]:
+                nodes.append(("corner", d))
+            inner.append((c, d, nodes))
+        if known != sum(len(v) for v in self.pierces.values()):
+            raise TooClose
+        if not state:
+            state[0] = bool(self.mesh.tree.winding(self.body.corner[:1])[0] > 0.5)
+        while True:
+            spread = [(c, d) for c, d in plain if (c in state) != (d in state)]
+            if not spread:
+                break
+            for c, d in spread:
+                state[c] = state[d] = state[c] if c in state else state[d]
+        for c, d in plain:
+            if state[c] != state[d]:
+                raise TooClose
+            if state[c]:
+                inner.append((c, d, [("corner", c), ("corner", d)]))
+        for c, d, nodes in inner:
+            for end in (c, d):
+                self.point[("corner", end)] = self.body.corner[end]
+            for a, b in zip(nodes[::2], nodes[1::2], strict=True):
+                self.wall_steps[owner[(d, c)]].append((a, b))
+                self.wall_steps[owner[(c, d)]].append((b, a))
+
+    def _assemble(self, dropped: NDArray[np.int64], polygons: list[tuple[Floats, list[list[Node]]]]) -> Mesh:
+        index: dict[Node, int] = {}
+        extra: list[Floats] = []
+        base = len(self.mesh.vertices)
+
+        def number(node: Node) -> int:
+            if node[0] == "vertex":
+                return int(node[1])
+            if node not in index:
+                index[node] = base + len(extra)
+                extra.append(self.point[node])
+            return index[node]
+
+        faces: list[tuple[int, int, int]] = []
+        for normal, loops in polygons:
+            numbered = [[number(node) for node in loop] for loop in loops]
+            flat = _flat_points(normal, {i: self.mesh.vertices[i] if i < base else extra[i - base]
+                                         for loop in numbered for i in loop})
+            try:
+                faces += triangulate(flat, numbered)  # type: ignore[arg-type]
+            except PolygonError:
+                raise TooClose from None
+        keep = np.ones(len(self.mesh.faces), bool)
+        keep[dropped] = False
+        vertices = np.concatenate([self.mesh.vertices, np.array(extra).reshape(-1, 3)])
+        new = np.array(faces, np.int32).reshape(-1, 3)
+        return Mesh(vertices, np.concatenate([self.mesh.faces[keep], new])).picked(slice(None))
+
+
+def _check_apart(enter: Floats, leave: Floats, margin: float) -> None:
+    """The crossings that decide must be clear of their rivals."""
+    if len(enter) < 2:
+        return
+    top = np.partition(enter, -2)[-2:]
+    bottom = np.partition(leave, 1)[:2]
+    rivals = ((top[1], top[0]), (bottom[1], bottom[0]), (bottom[0], top[1]))
+    if any(np.isfinite(a) and np.isfinite(b) and abs(a - b) < margin for a, b in rivals):
+        raise TooClose
+
+
+def _trace(steps: list[Step]) -> list[list[Node]]:
+    """Loops of directed steps in which every node is left exactly once."""
+    following = dict(steps)
+    if len(following) != len(steps) or set(following) != set(following.values()):
+        raise TooClose
+    loops = []
+    while following:
+        node = next(iter(following))
+        loop = []
+        while node in following:
+            loop.append(node)
+            node = following.pop(node)
+        loops.append(loop)
+    return loops
+
+
+def _flat_points(normal: Floats, points: dict[int, Floats]) -> dict[int, tuple[float, float]]:
+    """Points seen against the normal: the largest component is dropped, the turn is kept."""
+    k = int(np.argmax(np.abs(normal)))
+    i, j = ((k + 1) % 3, (k + 2) % 3) if normal[k] > 0 else ((k + 2) % 3, (k + 1) % 3)
+    return {n: (float(p[i]), float(p[j])) for n, p in points.items()}
