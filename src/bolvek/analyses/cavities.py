@@ -20,6 +20,7 @@ from bolvek.spatial.voxels import distance_to, surface_voxels
 MOST_OPENNESS = 0.2
 """A room with more of its boundary open than this is a groove or a bowl, not a cavity."""
 _MOST_VOXELS = 24_000_000
+_THIRDS = np.stack(np.meshgrid(*(np.array([-1, 0, 1]) / 3,) * 3, indexing="ij"), -1).reshape(1, -1, 3)
 _PROBES = (0.75, 1.25, 1.75, 2.25, 3.0, 4.0)
 
 
@@ -168,7 +169,8 @@ def _openings(
     labels, count = ndimage.label(mouth, np.ones((3, 3, 3)))
     openings = []
     for n in range(1, count + 1):
-        points = (np.argwhere(labels == n) + [s.start for s in grown]) * spacing + origin
+        voxels = np.argwhere(labels == n) + [s.start for s in grown]
+        points = ((voxels[:, None] + _THIRDS).reshape(-1, 3)) * spacing + origin
         distance, _ = mesh.tree.nearest(points)
         openings.append(Opening(_place(points[int(np.argmax(distance))]), float(2 * distance.max())))
     return sorted(openings, key=lambda o: o.where_mm[2])

@@ -40,11 +40,17 @@ class Defect:
         return f"{self.count:,} {WORDS[self.code]}"
 
 
-def find_defects(mesh: Mesh, *, intersections: bool = True) -> tuple[Defect, ...]:
-    """All defects of a mesh; empty when it is sound. Without `intersections` those are not sought.
+def find_defects(mesh: Mesh) -> tuple[Defect, ...]:
+    """All defects of a mesh; empty when it is sound. Computed once a mesh.
 
     Flat faces are those whose corners lie exactly on a line, or of which two are the same.
     """
+    if "defects" not in mesh.__dict__:
+        mesh.__dict__["defects"] = _find(mesh)
+    return mesh.__dict__["defects"]  # type: ignore[no-any-return]
+
+
+def _find(mesh: Mesh) -> tuple[Defect, ...]:
     topology = mesh.topology
     found = []
 
@@ -68,9 +74,8 @@ def find_defects(mesh: Mesh, *, intersections: bool = True) -> tuple[Defect, ...
         add("split_vertices", topology.extra_fans, mesh.vertices[vertex[uses > 1]])
     flat = flat_faces(mesh)
     add("flat_faces", int(flat.sum()), mesh.corners[flat].mean(axis=1))
-    if intersections:
-        pairs, count = mesh.tree.meeting_pairs()
-        add("self_intersections", count, mesh.corners[pairs[: 4 * _MOST_PLACES]].mean(axis=(1, 2)))
+    pairs, count = mesh.tree.meeting_pairs()
+    add("self_intersections", count, mesh.corners[pairs[: 4 * _MOST_PLACES]].mean(axis=(1, 2)))
     return tuple(found)
 
 

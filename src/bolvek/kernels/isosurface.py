@@ -69,7 +69,7 @@ def _build_tables() -> tuple[np.ndarray, np.ndarray, np.ndarray]:
 
 
 EDGE_LOW, LOOP_SIZES, LOOP_EDGES = _build_tables()
-_CLAMP = 0.01  # crossings keep this share of the edge from its ends
+_CLAMP = 0.1  # crossings keep this share of the edge from its ends
 
 
 @kernel

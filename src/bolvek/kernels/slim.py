@@ -1,7 +1,7 @@
 """Edge collapse by quadric error, in passes of a growing error limit.
 
-Garland and Heckbert 1997 with plane quadrics per unit area, a link condition, and guards against
-turned faces and bad shapes. Passes instead of one priority queue: linear, and nearly as good since
+Garland and Heckbert 1997 with unweighted plane quadrics (so the root of the error bounds the distance
+to each plane), a link condition, and guards against turned faces and bad shapes. Passes instead of one priority queue: linear, and nearly as good since
 the cheap edges still go first.
 """
 
@@ -16,7 +16,7 @@ _MAX_VALENCE = 28
 
 @kernel
 def face_quadrics(vertices, faces, quadric):
-    """Add each face's area-weighted plane quadric to its corners: quadric (V, 11), last the weight."""
+    """Add each face's plane quadric to its corners: quadric (V, 10)."""
     for f in range(faces.shape[0]):
         a, b, c = faces[f, 0], faces[f, 1], faces[f, 2]
         ux = vertices[b, 0] - vertices[a, 0]
@@ -35,32 +35,29 @@ def face_quadrics(vertices, faces, quadric):
         ny /= length
         nz /= length
         d = -(nx * vertices[a, 0] + ny * vertices[a, 1] + nz * vertices[a, 2])
-        w = length
         for k in range(3):
             v = faces[f, k]
-            quadric[v, 0] += w * nx * nx
-            quadric[v, 1] += w * nx * ny
-            quadric[v, 2] += w * nx * nz
-            quadric[v, 3] += w * nx * d
-            quadric[v, 4] += w * ny * ny
-            quadric[v, 5] += w * ny * nz
-            quadric[v, 6] += w * ny * d
-            quadric[v, 7] += w * nz * nz
-            quadric[v, 8] += w * nz * d
-            quadric[v, 9] += w * d * d
-            quadric[v, 10] += w
+            quadric[v, 0] += nx * nx
+            quadric[v, 1] += nx * ny
+            quadric[v, 2] += nx * nz
+            quadric[v, 3] += nx * d
+            quadric[v, 4] += ny * ny
+            quadric[v, 5] += ny * nz
+            quadric[v, 6] += ny * d
+            quadric[v, 7] += nz * nz
+            quadric[v, 8] += nz * d
+            quadric[v, 9] += d * d
 
 
 @kernel
 def _best_point(q, vertices, i, j, out):
     """Minimiser of the summed quadric near the edge, else the best of ends and middle; its error."""
     a00, a01, a02, a11, a12, a22 = q[0], q[1], q[2], q[4], q[5], q[7]
-    w = q[10]
     mx = 0.5 * (vertices[i, 0] + vertices[j, 0])
     my = 0.5 * (vertices[i, 1] + vertices[j, 1])
     mz = 0.5 * (vertices[i, 2] + vertices[j, 2])
     # a little pull to the middle keeps flat neighbourhoods well posed
-    pull = 1e-3 * w
+    pull = 1e-3 * (a00 + a11 + a22)
     a00 += pull
     a11 += pull
     a22 += pull
@@ -81,7 +78,7 @@ def _best_point(q, vertices, i, j, out):
         for k in range(3):
             span += (vertices[i, k] - vertices[j, k]) ** 2
         off = (x - mx) ** 2 + (y - my) ** 2 + (z - mz) ** 2
-        if not off <= span:
+        if not off <= 0.25 * span:
             x, y, z = mx, my, mz
     out[0], out[1], out[2] = x, y, z
     e = (
@@ -90,7 +87,7 @@ def _best_point(q, vertices, i, j, out):
         + 2.0 * (q[3] * x + q[6] * y + q[8] * z)
         + q[9]
     )
-    return max(e, 0.0) / w if w > 0.0 else 0.0
+    return max(e, 0.0)
 
 
 @kernel
@@ -133,7 +130,7 @@ def collapse_pass(vertices, faces, quadric, head, tail, following, limit, mark, 
     head, tail (V,) and following (3F,) int32 are lists of the corners around each vertex, from
     `corner_lists`. A removed face gets corners -1. mark (V,) int32 is scratch, below stamp.
     """
-    q = np.empty(11)
+    q = np.empty(10)
     point = np.empty(3)
     done = 0
     for f in range(faces.shape[0]):
@@ -143,7 +140,7 @@ def collapse_pass(vertices, faces, quadric, head, tail, following, limit, mark, 
                 break
             if i >= j:
                 continue
-            for t in range(11):
+            for t in range(10):
                 q[t] = quadric[i, t] + quadric[j, t]
             if _best_point(q, vertices, i, j, point) > limit:
                 continue
@@ -191,7 +188,7 @@ def collapse_pass(vertices, faces, quadric, head, tail, following, limit, mark, 
             following[tail[i]] = head[j]
             tail[i] = tail[j]
             vertices[i, 0], vertices[i, 1], vertices[i, 2] = x, y, z
-            for t in range(11):
+            for t in range(10):
                 quadric[i, t] = q[t]
             done += 1
             break

@@ -137,11 +137,19 @@ class Mesh:
         )
 
     def as_stored(self) -> "Mesh":
-        """What a binary STL file will hold: float32 coordinates, equal points welded."""
+        """What a binary STL file will hold: float32 coordinates, equal points welded.
+
+        The mesh itself when it is so already.
+        """
+        if "stored" not in self.__dict__:
+            self.__dict__["stored"] = self._stored()
+        return self.__dict__["stored"]  # type: ignore[no-any-return]
+
+    def _stored(self) -> "Mesh":
         rounded = self.vertices.astype(np.float32).astype(np.float64) + 0.0
         label, used = _weld(rounded)
         if used == len(rounded):
-            return self.moved(rounded)
+            return self if np.array_equal(rounded, self.vertices) else self.moved(rounded)
         vertices = np.empty((used, 3))
         vertices[label[::-1]] = rounded[::-1]
         return Mesh(vertices, label[self.faces])

@@ -10,6 +10,7 @@ topology and self-intersections, as computed and as an STL file will hold it.
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 
 from bolvek.analyses.defects import find_defects
 from bolvek.analyses.sampling import surface_samples, wall_tolerance_mm
@@ -20,11 +21,18 @@ from bolvek.operations.slim import slim
 from bolvek.spatial.isosurface import MIN_CELLS_PER_LEVEL, inner_offset
 from bolvek.units import length_text, point_text
 
-SLIM_SHARE = 0.01
+SLIM_SHARE = 0.02
 """Deviation allowed to slimming the inner shell, as a share of the wall."""
 POCKET_SHARE = 0.05
 """A pocket smaller than this share of its part's largest cavity is left solid."""
 _MIN_CELLS_ACROSS = 3
+_EXTRA_LEVELS = (0.0, 1.5, 4.0)  # tolerances added to the level when the exact one gives no clean shell
+_MOST_STEP = 0.3  # cells
+_UNTANGLE_ROUNDS = 8
+_LIFT_ROUNDS = 8
+_SAMPLES_A_WALL = 6
+
+Floats = NDArray[np.float64]
 
 
 @dataclass(frozen=True)
@@ -129,14 +137,17 @@ def hollow(mesh: Mesh, settings: HollowSettings) -> tuple[Mesh, HollowRecord]:
     settings.check()
     mesh, turned = check_hollowable(mesh)
     wall, cell = settings.wall_mm, settings.cell_mm
-    surface = inner_offset(mesh.tree, mesh.bounds[0], mesh.bounds[1], wall, cell)
-    raw = Mesh(surface.vertices, surface.faces)
-    kept, pockets, pocket_volume = _choose_cavities(mesh, raw, settings)
-    if not len(kept.faces):
-        raise WorkError(_too_thick(mesh, wall, cell))
-    exact = _to_distance(mesh, kept, wall)
-    best = _finish(mesh, exact, kept, settings)
-    if best is None:
+    for extra in _EXTRA_LEVELS:
+        level = wall + extra * wall_tolerance_mm(wall)
+        surface = inner_offset(mesh.tree, mesh.bounds[0], mesh.bounds[1], level, cell)
+        lattice, pockets, pocket_volume = _choose_cavities(mesh, Mesh(surface.vertices, surface.faces), settings)
+        if not len(lattice.faces):
+            raise WorkError(_too_thick(mesh, wall, cell))
+        exact = _untangle(lattice, _to_distance(mesh, lattice, level, cell))
+        best = _finish(mesh, exact, settings)
+        if best is not None:
+            break
+    else:
         raise WorkError(
             f"no clean inner shell was found for a wall of {length_text(wall)} on a grid of {length_text(cell)}: "
             f"try --grid {0.5 * cell:.3g}mm"
@@ -145,7 +156,7 @@ def hollow(mesh: Mesh, settings: HollowSettings) -> tuple[Mesh, HollowRecord]:
     result = mesh.joined(inner.turned())
     return result, HollowRecord(
         wall, cell, inner.topology.shells, inner.volume, pockets, pocket_volume,
-        len(kept.faces), len(inner.faces), allowed, deviation, least, turned,
+        len(lattice.faces), len(inner.faces), allowed, deviation, least, turned,
     )
 
 
@@ -168,67 +179,98 @@ def _choose_cavities(mesh: Mesh, raw: Mesh, settings: HollowSettings) -> tuple[M
     return raw.picked(keep[raw.topology.shell]), int((~keep).sum()), float(volume[~keep].sum())
 
 
-def _to_distance(mesh: Mesh, inner: Mesh, wall: float) -> Mesh:
-    """One Newton step of every vertex to distance `wall`, at most a quarter of the wall."""
-    distance, face = mesh.tree.nearest(inner.vertices)
-    away = inner.vertices - mesh.tree.closest_points(inner.vertices, face)
-    step = np.clip(wall - distance, -0.25 * wall, 0.25 * wall)
-    return inner.moved(inner.vertices + away * (step / np.maximum(distance, 1e-12))[:, None])
+def _to_distance(mesh: Mesh, lattice: Mesh, level: float, cell: float) -> Mesh:
+    """One Newton step of every vertex to distance `level`, short ones only: at creases the step
+    would be long and the lattice surface is the better one."""
+    distance, face = mesh.tree.nearest(lattice.vertices)
+    away = lattice.vertices - mesh.tree.closest_points(lattice.vertices, face)
+    step = np.clip(level - distance, -_MOST_STEP * cell, _MOST_STEP * cell)
+    return lattice.moved(lattice.vertices + away * (step / np.maximum(distance, 1e-12))[:, None])
 
 
-def _finish(
-    mesh: Mesh, exact: Mesh, lattice: Mesh, settings: HollowSettings
-) -> tuple[Mesh, float, float, float] | None:
-    """Slim and lift the inner shell; the first of ever more careful tries that is clean."""
+def _untangle(clean: Mesh, wanted: Mesh) -> Mesh:
+    """`wanted` with the vertices of crossing faces put back to `clean`, until nothing crosses."""
+    mesh = wanted
+    for _ in range(_UNTANGLE_ROUNDS):
+        pairs, count = mesh.tree.meeting_pairs()
+        if not count:
+            return mesh
+        around = np.zeros(len(mesh.vertices), bool)
+        around[mesh.faces[pairs.ravel()].ravel()] = True
+        ring = mesh.faces[around[mesh.faces].any(axis=1)].ravel()
+        vertices = mesh.vertices.copy()
+        vertices[ring] = clean.vertices[ring]
+        mesh = clean.moved(vertices)
+    return clean
+
+
+def _finish(mesh: Mesh, exact: Mesh, settings: HollowSettings) -> tuple[Mesh, float, float, float] | None:
+    """Slim and lift the inner shell; the first of ever more careful tries that is clean.
+
+    Returns the shell, the slimming's deviation, the least wall and the deviation allowed.
+    """
     wall = settings.wall_mm
-    plans = [(exact, SLIM_SHARE * wall), (exact, 0.25 * SLIM_SHARE * wall)] if settings.slim else []
-    for start, allowed in [*plans, (exact, 0.0), (lattice, 0.0)]:
-        inner, deviation = start, 0.0
-        if allowed:
-            inner, record = slim(start, allowed)
+    shares = (SLIM_SHARE, 0.25 * SLIM_SHARE, 0.0) if settings.slim else (0.0,)
+    for share in shares:
+        inner, deviation = exact, 0.0
+        if share:
+            inner, record = slim(exact, share * wall)
             deviation = record.deviation_mm
-        inner, least = lift_to_wall(mesh, inner, wall)
-        if least >= wall - wall_tolerance_mm(wall) and _clean(inner):
-            return inner, deviation, least, allowed
+        inner = _untangle(inner, lift_to_wall(mesh, inner, wall))
+        least = float(mesh.tree.nearest(surface_samples(inner.corners, wall / _SAMPLES_A_WALL)[0])[0].min())
+        inner = inner.as_stored()  # new geometry loses nothing by holding what a file can hold
+        if least >= wall - wall_tolerance_mm(wall) and not find_defects(inner):
+            return inner, deviation, least, share * wall
     return None
 
 
-def _clean(inner: Mesh) -> bool:
-    return not find_defects(inner) and not find_defects(inner.as_stored())
+def lift_to_wall(mesh: Mesh, inner: Mesh, wall: float) -> Mesh:
+    """Move corners of facets that come nearer than the wall away from the surface.
 
-
-def lift_to_wall(mesh: Mesh, inner: Mesh, wall: float) -> tuple[Mesh, float]:
-    """Move corners of facets that come nearer than the wall away from the surface; least wall.
-
-    Measured at samples a sixth of the wall apart; three rounds bring the shortfall of facets below
-    a thousandth of the wall.
+    Measured at samples a sixth of the wall apart, a few rounds. A corner is moved in the mean
+    direction in which the samples that fall short would have to go.
     """
     aim = wall - 0.1 * wall_tolerance_mm(wall)
     todo = np.arange(len(inner.faces))
     vertices = inner.vertices
-    least = np.full(len(inner.faces), np.inf)
-    for round_number in range(5):
-        points, owner = surface_samples(vertices[inner.faces[todo]], wall / 6)
+    for _ in range(_LIFT_ROUNDS):
+        points, owner = surface_samples(vertices[inner.faces[todo]], wall / _SAMPLES_A_WALL)
         distance, face = mesh.tree.nearest(points)
-        least[todo] = np.inf
-        np.minimum.at(least, todo[owner], distance)
-        short = distance < aim
-        if not short.any() or round_number == 4:
+        short = np.flatnonzero(distance < aim)
+        if not len(short):
             break
-        push = np.zeros(len(vertices))
-        need = np.zeros(len(todo))
-        np.maximum.at(need, owner[short], wall - distance[short])
+        need = wall - distance[short]
+        away = points[short] - mesh.tree.closest_points(points[short], face[short])
+        away *= (need / np.maximum(distance[short], 1e-12))[:, None]
+        push = np.zeros((len(vertices), 3))
+        most = np.zeros(len(vertices))
         for k in range(3):
-            np.maximum.at(push, inner.faces[todo, k], 1.1 * need)
-        moved = np.flatnonzero(push)
-        gap, at = mesh.tree.nearest(vertices[moved])
-        away = vertices[moved] - mesh.tree.closest_points(vertices[moved], at)
+            corner = inner.faces[todo[owner[short]], k]
+            np.add.at(push, corner, away)
+            np.maximum.at(most, corner, need)
+        moved = np.flatnonzero(most)
+        push = push[moved] / np.maximum(np.linalg.norm(push[moved], axis=1), 1e-300)[:, None]
         vertices = vertices.copy()
-        vertices[moved] += away * (push[moved] / np.maximum(gap, 1e-12))[:, None]
+        vertices[moved] = _kept_off(mesh, vertices[moved], vertices[moved] + 1.1 * most[moved, None] * push, aim)
         touched = np.zeros(len(vertices), bool)
         touched[moved] = True
         todo = np.flatnonzero(touched[inner.faces].any(axis=1))
-    return inner.moved(vertices), float(least.min(initial=np.inf))
+    return inner.moved(vertices)
+
+
+def _kept_off(mesh: Mesh, old: Floats, new: Floats, aim: float) -> Floats:
+    """The new places, those nearer than `aim` pushed off once, and given up where that fails."""
+    for last in (False, True):
+        distance, face = mesh.tree.nearest(new)
+        short = np.flatnonzero(distance < aim)
+        if not len(short):
+            break
+        if last:
+            new[short] = old[short]
+        else:
+            away = new[short] - mesh.tree.closest_points(new[short], face[short])
+            new[short] += away * ((aim - distance[short]) / np.maximum(distance[short], 1e-12) * 1.05)[:, None]
+    return new
 
 
 def _too_thick(mesh: Mesh, wall: float, cell: float) -> str:

@@ -10,7 +10,7 @@ from bolvek.mesh import Mesh
 _GROWTH = 4.0
 _PASSES = 7
 _WIDE_PASSES = 2
-_FIRST_TRY = 0.3
+_FIRST_TRY = 1.0
 _TRIES = 4
 
 
@@ -28,8 +28,8 @@ class SlimRecord:
 def slim(mesh: Mesh, allowed_mm: float) -> tuple[Mesh, SlimRecord]:
     """Collapse edges while the surface stays within `allowed_mm` of where it was.
 
-    The quadric error is a mean, not a bound: the deviation is measured on the result, and the work
-    is done again with a smaller error limit until it holds. A limit that cannot be met returns the
+    The quadric error bounds the distance to planes, not to faces: the deviation is measured on the
+    result, and the work is done again with a smaller error limit until it holds. A limit that cannot be met returns the
     mesh unchanged.
     """
     before = len(mesh.faces)
@@ -46,7 +46,7 @@ def slim(mesh: Mesh, allowed_mm: float) -> tuple[Mesh, SlimRecord]:
 def _collapse(mesh: Mesh, limit_mm2: float) -> Mesh:
     vertices = mesh.vertices.copy()
     faces = mesh.faces.copy()
-    quadric = np.zeros((len(vertices), 11))
+    quadric = np.zeros((len(vertices), 10))
     origin = vertices.mean(axis=0) if len(vertices) else np.zeros(3)
     vertices -= origin
     kernels.face_quadrics(vertices, faces, quadric)

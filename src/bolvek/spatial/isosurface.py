@@ -18,6 +18,10 @@ Ints = NDArray[np.int32]
 
 _HALF_DIAGONAL = 0.5 * 3.0**0.5
 _CORNERS = np.array([[k & 1, k >> 1 & 1, k >> 2 & 1] for k in range(8)])
+THIN_SHEET = 0.2
+"""Lattice points less than this share of a cell deeper than the level do not count as deep."""
+DEEP = 0.5
+"""Nor do those in no cell with a point that is this share of a cell deeper than the level."""
 MIN_CELLS_PER_LEVEL = 2 * _HALF_DIAGONAL
 """The level must be more than this many cells, so that no brick holds both surfaces."""
 
@@ -68,8 +72,8 @@ def inner_offset(tree: Tree, low: Floats, high: Floats, level: float, cell: floa
     """Points inside the tree's closed surface at distance `level`, as a surface facing that surface.
 
     low, high (3,) bound the tree's surface; level and cell in mm, level > MIN_CELLS_PER_LEVEL * cell.
-    The zero set is that of trilinear edges: vertices lie on lattice edges, their distance is off the
-    level by at most cell**2 / (8 * radius of curvature). Empty when nothing lies that deep.
+    Vertices lie on lattice edges; their distance is off the level by at most THIN_SHEET cells and
+    cell**2 / (8 * radius of curvature). Empty when nothing lies that deep.
     """
     if not level > MIN_CELLS_PER_LEVEL * cell:
         raise ValueError(f"level {level} must exceed {MIN_CELLS_PER_LEVEL:.2f} cells of {cell}")
@@ -80,8 +84,9 @@ def inner_offset(tree: Tree, low: Floats, high: Floats, level: float, cell: floa
     while True:
         centre = low + (brick + 0.5 * size) * cell
         half = _HALF_DIAGONAL * size * cell
-        distance, _ = tree.nearest(centre, level + half * (1 + 1e-9))
-        brick = brick[np.abs(distance - level) <= half * (1 + 1e-9)]
+        reach = (half + THIN_SHEET * cell) * (1 + 1e-9)
+        distance, _ = tree.nearest(centre, level + reach)
+        brick = brick[np.abs(distance - level) <= reach]
         if not signed and half < level:
             brick = brick[tree.winding(low + (brick + 0.5 * size) * cell) > 0.5]
             signed = True
@@ -105,6 +110,10 @@ def inner_offset(tree: Tree, low: Floats, high: Floats, level: float, cell: floa
             for x, y, z in _CORNERS
         ]
     )
+    # thin sheets of void cannot be kept clean and are of no use: let the surface pass them by
+    near_deep = np.zeros(len(value), bool)
+    near_deep[corner[(value < -DEEP * cell)[corner].any(axis=1)]] = True
+    value[(value < 0) & ((value > -THIN_SHEET * cell) | ~near_deep)] = 1e-9 * cell
     inside = (value < 0)[corner]
     mixed = inside.any(axis=1) & ~inside.all(axis=1)
     return level_surface(corner[mixed], value, place)

@@ -1,0 +1,1 @@
+"""The command line: Click and Rich, one file a verb."""

@@ -1,0 +1,160 @@
+"""What verbs share: option types, the console, where output goes, how a run ends."""
+
+import sys
+from collections.abc import Callable
+from pathlib import Path
+from typing import TYPE_CHECKING, Any, TypeVar
+
+import click
+
+from bolvek.errors import EXIT_FINDINGS, EXIT_SOUND, FileError, UsageError
+from bolvek.units import MILLIMETRES, parse_length, parse_point
+
+if TYPE_CHECKING:
+    from rich.console import Console
+
+    from bolvek.report.record import Record
+
+F = TypeVar("F", bound=Callable[..., Any])
+
+
+class Length(click.ParamType):
+    """A length with a unit, as millimetres."""
+
+    name = "LENGTH"
+
+    def convert(self, value: Any, param: click.Parameter | None, ctx: click.Context | None) -> float:
+        if isinstance(value, float):
+            return value
+        try:
+            return parse_length(str(value))
+        except UsageError as error:
+            self.fail(str(error), param, ctx)
+
+
+class Place(click.ParamType):
+    """Three lengths with commas, as millimetres."""
+
+    name = "X,Y,Z"
+
+    def convert(
+        self, value: Any, param: click.Parameter | None, ctx: click.Context | None
+    ) -> tuple[float, float, float]:
+        if isinstance(value, tuple):
+            return value
+        try:
+            return parse_point(str(value))
+        except UsageError as error:
+            self.fail(str(error), param, ctx)
+
+
+LENGTH = Length()
+PLACE = Place()
+PATH = click.Path(path_type=Path)
+
+model_argument = click.argument("model", type=PATH, metavar="MODEL")
+output_option = click.option("-o", "--output", type=PATH, help="File to write; without it beside MODEL, named after the verb.")
+replace_option = click.option("--replace", is_flag=True, help="Write over an existing output.")
+unit_option = click.option(
+    "--unit", type=click.Choice(list(MILLIMETRES)), default="mm", show_default=True,
+    help="Unit of the numbers in MODEL.",
+)
+json_option = click.option("--json", "json_target", type=PATH, metavar="FILE|-", help="Write the record; - is stdout.")
+picture_option = click.option("--picture", "picture_target", type=PATH, metavar="FILE.png", help="Draw the result.")
+
+
+def options(*decorators: Callable[[F], F]) -> Callable[[F], F]:
+    """Several options as one decorator, listed in the order given."""
+
+    def apply(function: F) -> F:
+        for decorator in reversed(decorators):
+            function = decorator(function)
+        return function
+
+    return apply
+
+
+class Talk:
+    """Text for people: stdout, or stderr when the record goes to stdout."""
+
+    def __init__(self, json_target: Path | None) -> None:
+        self.json_target = json_target
+        self._to_stderr = json_target is not None and str(json_target) == "-"
+        prepare_kernels()
+
+    @property
+    def console(self) -> "Console":
+        """A Rich console on the right stream; plain where it is no terminal, NO_COLOR respected."""
+        from rich.console import Console
+
+        stream = sys.stderr if self._to_stderr else sys.stdout
+        width = None if stream.isatty() else 10_000
+        return Console(file=stream, highlight=False, soft_wrap=True, width=width, markup=False)
+
+    def step(self, name: str, text: str, seconds: float) -> None:
+        """One step with its seconds."""
+        from rich.text import Text
+
+        self.console.print(Text.assemble((f"{name:<8}", "bold cyan"), (f"{seconds:6.2f} s  ", "dim"), text))
+
+    def row(self, name: str, text: str, style: str = "") -> None:
+        """One row of a report."""
+        from rich.text import Text
+
+        self.console.print(Text.assemble((f"{name:<16}", "bold"), (text, style)))
+
+    def verdict(self, fit: bool, findings: tuple[Any, ...], good: str, bad: str) -> None:
+        """Findings, faults first, then the verdict."""
+        for finding in sorted(findings, key=lambda f: f.severity != "fault"):
+            self.row(finding.severity, finding.text, "red" if finding.severity == "fault" else "yellow")
+        self.row("verdict", good if fit else bad, "bold green" if fit else "bold red")
+
+    def write_record(self, record: "Record", *, replace: bool = False) -> None:
+        """Write the JSON record where it was asked for."""
+        if self.json_target is None:
+            return
+        from bolvek.formats.safe import write_bytes
+        from bolvek.report.record import record_json
+
+        text = record_json(record)
+        if self._to_stderr:
+            sys.stdout.write(text)
+        else:
+            write_bytes(self.json_target, text.encode(), replace=replace)
+
+
+def prepare_kernels() -> None:
+    """Compile what is not compiled yet, once, and say so."""
+    from bolvek.jobs.warmup import kernels_missing, warm_up
+
+    if kernels_missing():
+        click.echo("bolvek: preparing kernels, once on this machine (about half a minute) ...", err=True)
+        warm_up()
+
+
+def output_beside(model: Path, output: Path | None, verb: str, suffix: str = ".stl") -> Path:
+    """The file to write: as given, in the folder given, or beside the model with the verb in its name."""
+    name = f"{model.stem}.{verb}{suffix}"
+    if output is None:
+        return model.with_name(name)
+    if output.is_dir() or str(output).endswith(("/", "\\")):
+        return output / name
+    return output
+
+
+def check_targets(
+    model: Path, targets: list[Path | None], *, replace: bool
+) -> None:
+    """Refuse targets that may not be written before the work begins, and two that are the same."""
+    from bolvek.formats.safe import check_target
+
+    files = [t for t in targets if t is not None and str(t) != "-"]
+    for k, target in enumerate(files):
+        check_target(target, [model], replace=replace)
+        if target.resolve() in [f.resolve() for f in files[:k]]:
+            raise FileError(f"{target} was named for two outputs")
+
+
+def finish(fit: bool) -> None:
+    """End the run with the exit code of its verdict."""
+    sys.exit(EXIT_SOUND if fit else EXIT_FINDINGS)

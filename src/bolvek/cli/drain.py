@@ -1,0 +1,54 @@
+"""`bolvek drain`."""
+
+from pathlib import Path
+from typing import Any
+
+import click
+
+from bolvek.cli.common import (
+    LENGTH, PLACE, json_option, model_argument, options, output_option, picture_option, replace_option, unit_option,
+)
+
+
+@click.command("drain")
+@options(
+    model_argument, output_option,
+    click.option("--at", "places", type=PLACE, multiple=True, required=True, help="On or near the outside; repeat for more holes."),
+    click.option("--diameter", "diameters", type=LENGTH, multiple=True, help="3.5mm without it; once for all holes, or once a hole."),
+    click.option("--depth", "depths", type=LENGTH, multiple=True, help="Length of a blind hole; without it through the wall."),
+    click.option("--toward", "towards", type=PLACE, multiple=True, help="Point to aim at; without it square into the surface."),
+    click.option("--sides", type=int, default=32, show_default=True, help="Sides of each hole."),
+    json_option, picture_option, unit_option, replace_option,
+)
+def command(
+    model: Path, output: Path | None, places: tuple[tuple[float, float, float], ...], diameters: tuple[float, ...],
+    depths: tuple[float, ...], towards: tuple[tuple[float, float, float], ...], sides: int,
+    json_target: Path | None, picture_target: Path | None, unit: str, replace: bool,
+) -> None:
+    """Cut holes into a sound model, all of them or none.
+
+    Options that may be repeated belong to the holes in order; given once, they count for all.
+
+    \b
+    Examples:
+      bolvek drain hollow.stl --at 0,-4,1 --diameter 3.5mm -o drained.stl
+      bolvek drain hollow.stl --at 0,-4,1 --at 2,9,62 --toward 0,0,30 --sides 48
+    """
+    from bolvek.cli.operate import operate
+    from bolvek.errors import UsageError
+    from bolvek.operations.drain import Drain, DrainSettings, drain
+    from bolvek.report.words import drain_text
+
+    def spread(name: str, values: tuple[Any, ...], otherwise: Any) -> list[Any]:
+        if len(values) not in (0, 1, len(places)):
+            raise UsageError(f"{name} was given {len(values)} times for {len(places)} holes: once, or once a hole")
+        return list(values) if len(values) == len(places) else [values[0] if values else otherwise] * len(places)
+
+    holes = zip(
+        places, spread("--diameter", diameters, 3.5), spread("--toward", towards, None),
+        spread("--depth", depths, None), strict=True,
+    )
+    operate(
+        "drain", model, output, DrainSettings(tuple(Drain(*h) for h in holes), sides), drain, drain_text,
+        json_target=json_target, picture_target=picture_target, unit=unit, replace=replace,
+    )

@@ -1,0 +1,77 @@
+"""The `bolvek` command. Verbs are imported when they are called, so that help stays quick."""
+
+import importlib
+import sys
+
+import click
+
+from bolvek import __version__
+
+VERBS = {
+    "prep": "The whole way: scale, hollow, drain, prove.",
+    "scale": "Make a model larger or smaller.",
+    "hollow": "Hollow a solid model, leaving a wall.",
+    "drain": "Cut drain and vent holes.",
+    "proof": "Prove a model fit to print, or say what is not.",
+    "picture": "Draw a model, whole or cut open.",
+    "schema": "Print the JSON schema of the record.",
+    "demo": "Write the lantern workshop's models and run the example.",
+}
+
+
+class Verbs(click.Group):
+    """A group that imports a verb's file only when it is needed."""
+
+    def list_commands(self, ctx: click.Context) -> list[str]:
+        return list(VERBS)
+
+    def get_command(self, ctx: click.Context, cmd_name: str) -> click.Command | None:
+        if cmd_name not in VERBS:
+            return None
+        command = importlib.import_module(f"bolvek.cli.{cmd_name}").command
+        assert isinstance(command, click.Command)
+        return command
+
+    def format_commands(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:
+        with formatter.section("Verbs"):
+            formatter.write_dl(list(VERBS.items()))
+
+    def resolve_command(
+        self, ctx: click.Context, args: list[str]
+    ) -> tuple[str | None, click.Command | None, list[str]]:
+        if args and args[0] not in VERBS and not args[0].startswith("-"):
+            import difflib
+
+            near = difflib.get_close_matches(args[0], VERBS, 1)
+            hint = f" Did you mean '{near[0]}'?" if near else ""
+            ctx.fail(f"there is no verb '{args[0]}'.{hint} 'bolvek -h' lists them.")
+        return super().resolve_command(ctx, args)
+
+
+@click.command(cls=Verbs, context_settings={"help_option_names": ["-h", "--help"]})
+@click.version_option(__version__, prog_name="bolvek")
+def cli() -> None:
+    """Bolvek takes a triangle model to a print that is proven fit.
+
+    Lengths take a unit (2mm, 0.08in, 12cm); a bare number is millimetres. Inputs are never changed.
+
+    Exit codes: 0 done and sound; 1 done, but the model falls short; 2 the command line is wrong;
+    3 a file cannot be read or written; 4 the work could not be done, nothing was written.
+    """
+
+
+def main() -> None:
+    """Run the command line; deliberate errors become one sentence and their exit code."""
+    from bolvek.errors import BolvekError
+
+    try:
+        cli(prog_name="bolvek")
+    except BolvekError as error:
+        click.echo(f"bolvek: {error}", err=True)
+        sys.exit(error.exit_code)
+    except KeyboardInterrupt:
+        click.echo("bolvek: stopped; nothing was written", err=True)
+        sys.exit(130)
+    except BrokenPipeError:
+        sys.stderr.close()
+        sys.exit(0)

@@ -1,0 +1,1 @@
+"""The lantern workshop: procedural models and the example that is told with them."""

@@ -1,0 +1,1 @@
+"""Whole ways through several operations."""

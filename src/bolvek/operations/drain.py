@@ -1,0 +1,302 @@
+"""Drain and vent holes: straight prisms taken out of the wall, all of them or none.
+
+Before anything is cut, rays over the drain's cross-section look at the place: where the outer
+surface begins, where the wall ends, whether the room behind is enclosed and deep enough. The cut
+itself is exact (see `convex_cut`), and the product is checked like everything else.
+"""
+
+from dataclasses import dataclass, field
+
+import numpy as np
+from numpy.typing import NDArray
+
+from bolvek.analyses.defects import find_defects
+from bolvek.errors import UsageError, WorkError
+from bolvek.mesh import Mesh
+from bolvek.operations.convex_cut import TooClose, prism, subtract
+from bolvek.units import length_text, point_text
+
+Floats = NDArray[np.float64]
+Point = tuple[float, float, float]
+
+JITTER_MM = 1e-4
+"""How far a body is moved when a decision is too close to call."""
+_TRIES = 12
+_ENCLOSED_SHARE = 0.85
+_SEED = 20
+
+
+@dataclass(frozen=True)
+class Drain:
+    """One hole: a point on or near the outside, diameter across its corners (mm).
+
+    toward: a point the axis aims at (None: square into the surface). depth_mm: length of a blind
+    hole (None: through the wall into the cavity).
+    """
+
+    at_mm: Point
+    diameter_mm: float = 3.5
+    toward_mm: Point | None = None
+    depth_mm: float | None = None
+
+
+@dataclass(frozen=True)
+class DrainSettings:
+    """The holes to cut in one go, and the number of sides of each."""
+
+    drains: tuple[Drain, ...]
+    sides: int = 32
+
+    def check(self) -> None:
+        """Raise UsageError when the numbers make no sense."""
+        if not self.drains:
+            raise UsageError("no drain was asked for: name at least one place with --at X,Y,Z")
+        if not 3 <= self.sides <= 256:
+            raise UsageError(f"--sides must be 3 to 256, not {self.sides}")
+        for drain in self.drains:
+            if not drain.diameter_mm > 0:
+                raise UsageError(f"--diameter must be above 0, not {drain.diameter_mm:g} mm")
+            if drain.depth_mm is not None and not drain.depth_mm > 0:
+                raise UsageError(f"--depth must be above 0, not {drain.depth_mm:g} mm")
+            if drain.toward_mm is not None and np.allclose(drain.toward_mm, drain.at_mm, atol=1e-9):
+                raise UsageError(f"--toward {point_text(drain.toward_mm)} is the drain's own place: name another point")
+
+
+@dataclass(frozen=True)
+class Bore:
+    """A hole that can be cut: axis from start (outside) to end; the wall there; or why not.
+
+    mouth: where the axis meets the outer surface. wall_mm (least, most) along the axis.
+    """
+
+    start: Floats
+    end: Floats
+    mouth: Point
+    wall_mm: tuple[float, float]
+    blind: bool
+
+
+@dataclass(frozen=True)
+class BoreRecord:
+    """One hole that was cut."""
+
+    at_mm: Point
+    direction: Point
+    diameter_mm: float
+    wall_min_mm: float
+    wall_max_mm: float
+    blind: bool
+
+
+@dataclass(frozen=True)
+class DrainRecord:
+    """What drilling did: the holes, triangles gone and made, volume taken out, moves needed."""
+
+    holes: tuple[BoreRecord, ...]
+    triangles_before: int
+    triangles_after: int
+    volume_removed_mm3: float
+    retries: int = field(default=0)
+
+
+def plan_bore(mesh: Mesh, drain: Drain) -> Bore:
+    """Find out whether and how the drain can be cut. Raises WorkError with the reason."""
+    at = np.array(drain.at_mm, np.float64)
+    here = f"the drain at {point_text(at)}"
+    gap, face = mesh.tree.nearest(at[None])
+    surface = mesh.tree.closest_points(at[None], face)[0]
+    if gap[0] > max(2.0, drain.diameter_mm):
+        raise WorkError(
+            f"{here} is {length_text(float(gap[0]))} from the surface; the nearest point on it is {point_text(surface)}"
+        )
+    radius = 0.5 * drain.diameter_mm
+    if drain.toward_mm is not None:
+        axis = np.array(drain.toward_mm) - surface
+    else:
+        axis = -_mean_normal(mesh, surface, radius)
+    length = float(np.linalg.norm(axis))
+    if not length > 0:
+        raise WorkError(f"{here}: the surface has no clear direction there; give one with --toward X,Y,Z")
+    return bore_along(mesh, surface, axis / length, radius, depth=drain.depth_mm, name=here)
+
+
+def _mean_normal(mesh: Mesh, point: Floats, radius: float) -> Floats:
+    """Area-weighted mean of the outward normals of faces around a point that face its own way."""
+    _, face = mesh.tree.nearest(point[None])
+    own = mesh.area_vectors[face[0]]
+    near = np.linalg.norm(mesh.corners.mean(axis=1) - point, axis=1) < radius
+    near &= mesh.area_vectors @ own > 0
+    total = mesh.area_vectors[near].sum(axis=0) if near.any() else own
+    length = np.linalg.norm(total)
+    return np.asarray(total / length if length > 0 else total)
+
+
+def _disc(axis: Floats, radius: float) -> Floats:
+    """Offsets (33, 3) over a disc square to the axis: centre, half and full radius."""
+    u = np.cross(axis, np.eye(3)[int(np.argmin(np.abs(axis)))])
+    u /= np.linalg.norm(u)
+    w = np.cross(axis, u)
+    offsets = [np.zeros(3)]
+    for share, count in ((0.35, 6), (0.7, 10), (1.0, 16)):
+        angle = 2 * np.pi * (np.arange(count) + 0.37) / count
+        offsets += list(share * radius * (np.cos(angle)[:, None] * u + np.sin(angle)[:, None] * w))
+    return np.array(offsets)
+
+
+def bore_along(
+    mesh: Mesh, surface: Floats, axis: Floats, radius: float, *, depth: float | None = None, name: str = "the drain"
+) -> Bore:
+    """The bore from outside through `surface` along the unit axis. Raises WorkError with the reason."""
+    offsets = _disc(axis, 1.02 * radius)
+    rise = 2.0 * radius + 0.2  # how far the outer surface may slope away over the cross-section
+    along, outside_first = _passages(mesh, surface + offsets - rise * axis, axis, rise)
+    first_enters = outside_first & (along[:, 0] <= rise)
+    if not first_enters[0]:
+        raise WorkError(f"{name} does not start on an outer surface: something is in its way, or it points outward")
+    if not first_enters.all():
+        raise WorkError(
+            f"{name}: a diameter of {length_text(2 * radius)} is wider than the wall patch it stands on "
+            f"({int((~first_enters).sum())} of {len(offsets)} probes miss it): use a smaller drain or another place"
+        )
+    entry, leave = along[:, 0], along[:, 1]
+    start = surface + (entry.min() - 0.5 * radius - 0.05) * axis
+    above = mesh.tree.rays(surface + offsets + (entry[:, None] - 1e-6) * axis, np.broadcast_to(-axis, offsets.shape))
+    lift = float(entry.max() - entry.min() + 0.5 * radius + 0.05)
+    if (above.distance[:, 0] < lift).any():
+        raise WorkError(f"{name} has no room to start: another surface is {length_text(float(above.distance.min()))} above it")
+    mouth = surface + entry[0] * axis
+    place = (float(mouth[0]), float(mouth[1]), float(mouth[2]))
+    if depth is not None:
+        floor = float(entry[0]) + depth
+        if np.isfinite(leave).any() and floor >= leave.min():
+            if floor <= leave.max() + 0.05:
+                raise WorkError(f"{name}: a depth of {length_text(depth)} ends inside the far side of the wall, "
+                                f"which lies {length_text(float(leave.min() - entry[0]))} to "
+                                f"{length_text(float(leave.max() - entry[0]))} deep: go deeper or less deep")
+            _check_room(along, floor, name)
+            return Bore(start, surface + floor * axis, place, _wall(entry, leave), False)
+        return Bore(start, surface + floor * axis, place, (depth, depth), True)
+    if not np.isfinite(leave[0]):
+        raise WorkError(f"{name} meets no cavity: no wall ends along its axis")
+    if not np.isfinite(leave).all():
+        raise WorkError(
+            f"{name}: a diameter of {length_text(2 * radius)} is wider than the cavity behind the wall "
+            f"({int((~np.isfinite(leave)).sum())} of {len(offsets)} probes miss it): use a smaller drain"
+        )
+    exits = surface + offsets + (leave[:, None] + 1e-3) * axis
+    share = enclosed_share(mesh, exits[0])
+    if share < _ENCLOSED_SHARE:
+        raise WorkError(
+            f"{name} meets no cavity: after {length_text(float(leave[0] - entry[0]))} of material it would come out "
+            "in the open"
+        )
+    end = float(leave.max()) + 0.3 * radius + 0.05
+    _check_room(along, end, name)
+    return Bore(start, surface + end * axis, place, _wall(entry, leave), False)
+
+
+def _passages(mesh: Mesh, origins: Floats, axis: Floats, rise: float) -> tuple[Floats, NDArray[np.bool_]]:
+    """Where parallel rays enter, leave and enter again (R, 3), inf where not; do they begin in air.
+
+    A ray through an edge meets both its faces: only changes between air and material count.
+    """
+    hits = mesh.tree.rays(origins, np.broadcast_to(axis, origins.shape), most=32)
+    along = np.full((len(origins), 3), np.inf)
+    begins_outside = np.zeros(len(origins), bool)
+    enters = (mesh.area_vectors[hits.face] @ axis < 0) & (hits.face >= 0)
+    for ray in range(len(origins)):
+        n = int(hits.found[ray])
+        begins_outside[ray] = n > 0 and bool(enters[ray, 0])
+        wanted = 0
+        for k in range(n):
+            if wanted < 3 and bool(enters[ray, k]) == (wanted != 1):
+                along[ray, wanted] = hits.distance[ray, k] - rise
+                wanted += 1
+    return along, begins_outside
+
+
+def _wall(entry: Floats, leave: Floats) -> tuple[float, float]:
+    return float((leave - entry).min()), float((leave - entry).max())
+
+
+def _check_room(along: Floats, end: float, name: str) -> None:
+    """The far wall of the cavity must lie behind the end of the drain."""
+    far = np.where(np.isfinite(along[:, 2]), along[:, 2], np.inf)
+    if (far <= end + 0.02).any():
+        room = float((far - along[:, 1]).min())
+        raise WorkError(f"{name}: the cavity is only {length_text(room)} deep there; the drain would cut its far wall")
+
+
+def enclosed_share(mesh: Mesh, point: Floats) -> float:
+    """Share of 128 evenly spread directions in which a ray from the point meets the model."""
+    k = np.arange(128) + 0.5
+    z = 1 - 2 * k / 128
+    angle = np.pi * (1 + 5**0.5) * k
+    rim = np.sqrt(1 - z * z)
+    directions = np.stack([rim * np.cos(angle), rim * np.sin(angle), z], axis=1)
+    hits = mesh.tree.rays(np.broadcast_to(point, directions.shape), directions)
+    return float(np.isfinite(hits.distance[:, 0]).mean())
+
+
+def drain(mesh: Mesh, settings: DrainSettings) -> tuple[Mesh, DrainRecord]:
+    """Cut all holes or none. The mesh must be closed and sound; the result is checked to be.
+
+    Raises UsageError for impossible settings and WorkError, naming the hole, when one cannot be cut.
+    """
+    settings.check()
+    defects = find_defects(mesh)
+    if defects:
+        raise WorkError(
+            f"holes are cut into sound models only; this one has {'; '.join(d.text for d in defects)}, "
+            f"first near {point_text(defects[0].where_mm[0])}"
+        )
+    return cut_bores(mesh, settings, [plan_bore(mesh, d) for d in settings.drains])
+
+
+def cut_bores(
+    mesh: Mesh, settings: DrainSettings, bores: list[Bore], *, as_stored: bool = False
+) -> tuple[Mesh, DrainRecord]:
+    """Cut planned bores into a mesh known to be sound; `as_stored` rounds the result to float32."""
+    for i, a in enumerate(bores):
+        for j, b in enumerate(bores[:i]):
+            reach = 0.5 * (settings.drains[i].diameter_mm + settings.drains[j].diameter_mm)
+            if np.linalg.norm(np.subtract(a.mouth, b.mouth)) < reach:
+                raise WorkError(f"the drains at {point_text(b.mouth)} and {point_text(a.mouth)} run into each other")
+    rng = np.random.default_rng(_SEED)
+    retries = 0
+    for _ in range(_TRIES):
+        result = mesh
+        try:
+            for bore, hole in zip(bores, settings.drains, strict=True):
+                result, moves = _cut_one(result, bore, hole.diameter_mm, settings.sides, rng)
+                retries += moves
+        except ValueError:
+            raise WorkError("a drain touches no face of the model") from None
+        if as_stored:
+            result = result.as_stored()
+        if not find_defects(result) and not find_defects(result.as_stored()):
+            break
+        retries += 1
+    else:
+        raise WorkError(f"the holes could not be cut cleanly in {_TRIES} tries: move a drain a little or change --sides")
+    holes = tuple(
+        BoreRecord(b.mouth, _unit(b.end - b.start), h.diameter_mm, b.wall_mm[0], b.wall_mm[1], b.blind)
+        for b, h in zip(bores, settings.drains, strict=True)
+    )
+    return result, DrainRecord(holes, len(mesh.faces), len(result.faces), mesh.volume - result.volume, retries)
+
+
+def _unit(v: Floats) -> Point:
+    x, y, z = (float(c) for c in v / np.linalg.norm(v))
+    return x, y, z
+
+
+def _cut_one(mesh: Mesh, bore: Bore, diameter: float, sides: int, rng: np.random.Generator) -> tuple[Mesh, int]:
+    for tries in range(_TRIES):
+        shift = rng.uniform(-JITTER_MM, JITTER_MM, 3)
+        body = prism(bore.start + shift, bore.end + shift, 0.5 * diameter, sides, float(rng.uniform(0, 360)))
+        try:
+            return subtract(mesh, body), tries
+        except TooClose:
+            continue
+    raise WorkError(f"the hole at {point_text(bore.mouth)} could not be cut cleanly: move it a little")

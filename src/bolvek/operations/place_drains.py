@@ -1,0 +1,139 @@
+"""Where to put drains: the lowest reachable point of each cavity, and a vent at its highest.
+
+Works on a freshly hollowed model, whose cavities are shells of their own. Candidates are points of
+the inner surface in order of height; the first from which a clean bore reaches the outside wins.
+"""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from bolvek.analyses.shells import nest_shells
+from bolvek.errors import UsageError, WorkError
+from bolvek.mesh import Mesh
+from bolvek.operations.drain import Bore, Drain, bore_along
+from bolvek.units import length_text
+
+Floats = NDArray[np.float64]
+
+_MOST_CANDIDATES = 400
+_APART = 2.5  # holes of one cavity keep this many diameters between them
+
+
+@dataclass(frozen=True)
+class PlaceSettings:
+    """Holes a cavity (one: lowest; two: lowest and highest; more: the next lowest), diameter, up."""
+
+    count: int = 2
+    diameter_mm: float = 3.5
+    up: tuple[float, float, float] = (0.0, 0.0, 1.0)
+
+    def check(self) -> None:
+        """Raise UsageError when the numbers make no sense."""
+        if not 0 <= self.count <= 20:
+            raise UsageError(f"--drains must be 0 to 20 a cavity, not {self.count}")
+        if not self.diameter_mm > 0:
+            raise UsageError(f"--diameter must be above 0, not {self.diameter_mm:g} mm")
+        if not np.linalg.norm(self.up) > 0:
+            raise UsageError("--up must not be the zero direction")
+
+
+@dataclass(frozen=True)
+class Placed:
+    """A drain that was placed, its bore, and how far its mouth in the cavity lies from the extreme (mm)."""
+
+    drain: Drain
+    bore: Bore
+    role: str
+    above_extreme_mm: float
+
+
+def place_drains(mesh: Mesh, settings: PlaceSettings) -> list[Placed]:
+    """Drains for every closed cavity of a hollowed mesh, lowest first. Raises WorkError.
+
+    WorkError when the model has no cavity, or a cavity cannot be reached with this diameter.
+    """
+    settings.check()
+    cavities = nest_shells(mesh).cavities
+    if not len(cavities):
+        raise WorkError("the model has no closed cavity to drain")
+    up = np.array(settings.up) / np.linalg.norm(settings.up)
+    placed: list[Placed] = []
+    for n, shell in enumerate(cavities):
+        mine: list[Placed] = []
+        for k in range(settings.count):
+            role = "vent" if k == 1 else "drain"
+            mine.append(_place_one(mesh, int(shell), n + 1, role, up, settings, placed + mine))
+        placed += mine
+    return placed
+
+
+def _place_one(
+    mesh: Mesh, shell: int, number: int, role: str, up: Floats, settings: PlaceSettings, taken: list[Placed]
+) -> Placed:
+    faces = mesh.topology.shell == shell
+    points = mesh.vertices[np.unique(mesh.faces[faces])]
+    radius = 0.5 * settings.diameter_mm
+    down = -up if role == "drain" else up
+    depth = points @ down
+    extreme = float(depth.max())
+    chosen = _thinned(points[np.argsort(-depth, kind="stable")], 0.6 * radius)
+    distance, outer = _outer_nearest(mesh, chosen)
+    for point, outside in zip(chosen, outer, strict=True):
+        if any(np.linalg.norm(point - np.array(t.bore.mouth)) < _APART * settings.diameter_mm for t in taken):
+            continue
+        for axis in _axes(point, outside, down):
+            start = _outer_point(mesh, point, -axis)
+            if start is None:
+                continue
+            try:
+                bore = bore_along(mesh, start, axis, radius)
+            except WorkError:
+                continue
+            if any(np.linalg.norm(np.subtract(bore.mouth, t.bore.mouth)) < _APART * settings.diameter_mm for t in taken):
+                continue
+            x, y, z = (float(c) for c in point)
+            drain = Drain(bore.mouth, settings.diameter_mm, (x, y, z))
+            return Placed(drain, bore, role, extreme - float(point @ down))
+    raise WorkError(
+        f"no {role} of {length_text(settings.diameter_mm)} reaches cavity {number} from outside "
+        f"({len(chosen)} places tried): use a smaller --diameter, or place one by hand with drain --at"
+    )
+
+
+def _thinned(points: Floats, spacing: float) -> Floats:
+    """The first point of each cube of the given side, in order, at most `_MOST_CANDIDATES`."""
+    cube = np.floor((points - points.min(axis=0)) / spacing).astype(np.int64)
+    _, first = np.unique(cube, axis=0, return_index=True)
+    return points[np.sort(first)[:_MOST_CANDIDATES]]
+
+
+def _outer_nearest(mesh: Mesh, points: Floats) -> tuple[Floats, Floats]:
+    """Distance to, and nearest point of, the outermost shells."""
+    shells = nest_shells(mesh)
+    outer = mesh.picked(shells.depth[mesh.topology.shell] == 0)
+    distance, face = outer.tree.nearest(points)
+    return distance, outer.tree.closest_points(points, face)
+
+
+def _axes(point: Floats, outside: Floats, down: Floats) -> list[Floats]:
+    """Inward directions to try: square through the wall, straight along gravity, between the two."""
+    square = point - outside
+    length = np.linalg.norm(square)
+    axes = [square / length] if length > 0 else []
+    axes.append(-down)
+    if length > 0:
+        between = square / length - down
+        size = np.linalg.norm(between)
+        if size > 1e-3:
+            axes.append(between / size)
+    return axes
+
+
+def _outer_point(mesh: Mesh, point: Floats, outward: Floats) -> Floats | None:
+    """Where a ray from just inside the cavity at `point` leaves the wall."""
+    hits = mesh.tree.rays((point - 1e-3 * outward)[None], outward[None], most=2)
+    if hits.face[0, 1] < 0:
+        return None
+    return np.asarray(point + (hits.distance[0, 1] - 1e-3) * outward)

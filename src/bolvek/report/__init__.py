@@ -1,0 +1,1 @@
+"""What people and programs get to see: words, records and pictures."""

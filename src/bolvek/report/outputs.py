@@ -1,0 +1,25 @@
+"""Pictures of results, written like every other output."""
+
+from pathlib import Path
+
+from bolvek.analyses.proof import ProofRecord
+from bolvek.formats.safe import write_bytes
+from bolvek.mesh import Mesh
+from bolvek.report.picture import model_caption, picture
+
+
+def write_picture(
+    target: Path, model: Path, mesh: Mesh, proof: ProofRecord | None = None, *, replace: bool = False
+) -> None:
+    """Draw the mesh named like the model; with a proof, cut open and with its figures and verdict."""
+    if proof is None:
+        caption = model_caption(model, mesh)
+    else:
+        more = {"material": f"{proof.volume_mm3 / 1000:.1f} cm3 of material"}
+        if proof.wall:
+            more["wall"] = f"wall {proof.wall.min_mm:.2f} to {proof.wall.median_mm:.2f} mm (least, median)"
+        caption = model_caption(
+            model, mesh, verdict="fit to print" if proof.verdict == "fit" else "unfit", fit=proof.verdict == "fit", **more
+        )
+    cut = proof is not None and bool(proof.cavities)
+    write_bytes(target, picture(mesh, caption, cut_open=cut), replace=replace)

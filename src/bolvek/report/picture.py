@@ -1,0 +1,148 @@
+"""Pictures as figures: shaded views with a scale bar and sizes, composed in Matplotlib."""
+
+import io
+from dataclasses import dataclass
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from bolvek.analyses.cavities import Cavities, find_cavities
+from bolvek.mesh import Mesh
+from bolvek.report import palette
+from bolvek.report.raster import Image, render
+from bolvek.report.view import CutPlane, View, cut_through
+from bolvek.report.words import size_text
+
+if TYPE_CHECKING:
+    from matplotlib.axes import Axes
+    from matplotlib.figure import Figure
+
+WIDTH, HEIGHT = 1280, 800
+_DPI = 100
+_TOP, _BOTTOM = 84, 46
+
+
+@dataclass(frozen=True)
+class Caption:
+    """Words of a picture: title, a line below it, and optionally a verdict with its colour."""
+
+    title: str
+    line: str
+    verdict: str = ""
+    fit: bool = True
+
+
+def picture(
+    mesh: Mesh, caption: Caption, *, cut_open: bool = False, cavities: Cavities | None = None
+) -> bytes:
+    """PNG of the mesh: one view from front right, and with cut_open a second one cut upright.
+
+    The cut goes through the drains where there are any; the cavities are found when not given.
+    """
+    figure = _figure(caption)
+    if not cut_open:
+        _panel(figure, (0.0, 1.0), mesh, View.three_quarter(), "", None, None, [])
+        return _png(figure)
+    if cavities is None and not mesh.topology.open_edges and not mesh.topology.badly_oriented_edges:
+        cavities = find_cavities(mesh)
+    openings = [o.where_mm for c in (cavities.found if cavities else ()) for o in c.openings]
+    inner = cavities.face >= 0 if cavities else None
+    cut = cut_through(mesh.bounds, openings)
+    _panel(figure, (0.0, 0.5), mesh, View.three_quarter(), "outside", None, inner, openings)
+    _panel(figure, (0.5, 1.0), mesh, cut.view(), "cut open", cut, inner, openings)
+    return _png(figure)
+
+
+def _figure(caption: Caption) -> "Figure":
+    from matplotlib.figure import Figure
+
+    figure = Figure(figsize=(WIDTH / _DPI, HEIGHT / _DPI), dpi=_DPI, facecolor=palette.PAPER)
+    figure.text(0.025, 0.965, caption.title, size=17, weight="bold", color=palette.INK, va="top")
+    figure.text(0.025, 0.918, caption.line, size=10.5, color=palette.QUIET, va="top")
+    if caption.verdict:
+        figure.text(
+            0.975, 0.965, caption.verdict, size=13, weight="bold", ha="right", va="top",
+            color=palette.FIT if caption.fit else palette.UNFIT,
+        )
+    return figure
+
+
+def _panel(
+    figure: "Figure",
+    span: tuple[float, float],
+    mesh: Mesh,
+    view: View,
+    name: str,
+    cut: CutPlane | None,
+    inner: NDArray[np.bool_] | None,
+    openings: list[tuple[float, float, float]],
+) -> None:
+    left, right = span
+    width = int((right - left) * WIDTH) - 24
+    height = HEIGHT - _TOP - _BOTTOM
+    image = render(mesh, view, width, height, cut=cut, inner=inner)
+    axes = figure.add_axes((left + 12 / WIDTH, _BOTTOM / HEIGHT, width / WIDTH, height / HEIGHT))
+    axes.imshow(np.dstack([image.rgb, image.alpha]), extent=(0, width, 0, height), interpolation="nearest")
+    axes.set_axis_off()
+    if name:
+        axes.text(6, height - 4, name, size=11, color=palette.INK, va="top", style="italic")
+    _scale_bar(axes, image, width)
+    _mark_openings(axes, image, view, cut, openings)
+    if cut is not None:
+        _legend(axes, width)
+
+
+def _scale_bar(axes: "Axes", image: Image, width: int) -> None:
+    target = 0.22 * width * image.mm_per_pixel
+    step = 10 ** np.floor(np.log10(target))
+    length = float(max(m * step for m in (1, 2, 5) if m * step <= target))
+    pixels = length / image.mm_per_pixel
+    axes.plot([8, 8 + pixels], [-14, -14], color=palette.INK, lw=2.5, clip_on=False, solid_capstyle="butt")
+    axes.text(14 + pixels, -14, f"{length:g} mm", size=10, color=palette.INK, va="center", clip_on=False)
+
+
+def _legend(axes: "Axes", width: int) -> None:
+    items = (("outside", palette.OUTSIDE), ("inside", palette.INSIDE), ("material cut through", palette.CUT))
+    x = width - 330
+    for text, colour in items:
+        shown = tuple(float(c) ** (1 / 1.6) for c in colour)
+        axes.plot([x], [-14], "s", color=shown, ms=9, clip_on=False)
+        axes.text(x + 10, -14, text, size=9.5, color=palette.INK, va="center", clip_on=False)
+        x += 22 + 6.6 * len(text) + 14
+
+
+def _mark_openings(
+    axes: "Axes", image: Image, view: View, cut: CutPlane | None, openings: list[tuple[float, float, float]]
+) -> None:
+    for n, place in enumerate(openings):
+        right, up, _ = view.project(np.array([place]))[0]
+        x = (right - image.origin[0]) / image.mm_per_pixel
+        y = (up - image.origin[1]) / image.mm_per_pixel
+        if cut is None:
+            continue
+        away = 1 if x < image.alpha.shape[1] / 2 else -1
+        axes.annotate(
+            f"opening {n + 1}", (x, y), xytext=(x - 70 * away, y + (26 if y < image.alpha.shape[0] / 2 else -26)),
+            size=9.5, color=palette.INK, ha="center", va="center",
+            arrowprops={"arrowstyle": "-|>", "color": palette.INK, "lw": 1.0, "shrinkB": 2},
+            bbox={"boxstyle": "round,pad=0.25", "fc": palette.PAPER, "ec": palette.QUIET, "lw": 0.6},
+            annotation_clip=False,
+        )
+
+
+def _png(figure: "Figure") -> bytes:
+    from matplotlib.backends.backend_agg import FigureCanvasAgg
+
+    buffer = io.BytesIO()
+    FigureCanvasAgg(figure).print_figure(
+        buffer, format="png", facecolor=figure.get_facecolor(), metadata={"Software": None}
+    )
+    return buffer.getvalue()
+
+
+def model_caption(name: Path, mesh: Mesh, *, verdict: str = "", fit: bool = True, **more: Any) -> Caption:
+    """Title and figures of a model; `more` are further facts for the line."""
+    facts = [size_text(mesh.size), f"{len(mesh.faces):,} triangles", *(str(v) for v in more.values())]
+    return Caption(name.name, "   |   ".join(facts), verdict, fit)

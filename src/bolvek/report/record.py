@@ -1,0 +1,65 @@
+"""The JSON record: versioned, published as a schema, the same sections in every verb."""
+
+import dataclasses
+from pathlib import Path
+from typing import Any
+
+from pydantic import BaseModel
+
+from bolvek import __version__
+from bolvek.analyses.proof import Finding, ProofRecord
+from bolvek.formats.registry import Model
+from bolvek.mesh import Mesh
+from bolvek.operations.drain import DrainRecord
+from bolvek.operations.hollow import HollowRecord
+from bolvek.operations.scale import ScaleRecord
+
+Triple = tuple[float, float, float]
+
+
+class ModelSection(BaseModel):
+    """One model: what it is now, and a section for every measure or operation it went through."""
+
+    file: str
+    format: str
+    unit: str
+    size_mm: Triple
+    triangles: int
+    vertices: int
+    warnings: list[str]
+    scale: ScaleRecord | None = None
+    hollow: HollowRecord | None = None
+    drain: DrainRecord | None = None
+    proof: ProofRecord | None = None
+
+
+class Record(BaseModel):
+    """The record of one run of one verb. Lengths are millimetres, see the suffix of each key."""
+
+    bolvek: str = __version__
+    verb: str
+    settings: dict[str, Any]
+    models: list[ModelSection]
+    findings: list[Finding]
+    outputs: list[str]
+    verdict: str
+    seconds: dict[str, float]
+
+
+def model_section(model: Model, mesh: Mesh, **sections: Any) -> ModelSection:
+    """The section of a model whose mesh is now `mesh`."""
+    x, y, z = (float(c) for c in mesh.size)
+    return ModelSection(
+        file=str(model.path), format=model.format, unit=model.unit, size_mm=(x, y, z),
+        triangles=len(mesh.faces), vertices=len(mesh.vertices), warnings=list(model.warnings), **sections,
+    )
+
+
+def settings_dict(settings: Any) -> dict[str, Any]:
+    """Frozen settings as plain values."""
+    return {k: str(v) if isinstance(v, Path) else v for k, v in dataclasses.asdict(settings).items()}
+
+
+def record_json(record: Record) -> str:
+    """Indented JSON with a final newline; sections that do not apply are left out."""
+    return record.model_dump_json(indent=2, exclude_none=True) + "\n"

@@ -1,0 +1,128 @@
+"""One line a record, in the preparer's words. Numbers come from the records, none is computed here
+beyond a change of unit."""
+
+from pathlib import Path
+
+from bolvek.analyses.proof import ProofRecord
+from bolvek.formats.registry import Model
+from bolvek.mesh import Mesh
+from bolvek.operations.drain import DrainRecord
+from bolvek.operations.hollow import HollowRecord
+from bolvek.operations.place_drains import Placed
+from bolvek.operations.scale import ScaleRecord
+from bolvek.units import length_text, point_text
+
+
+def size_text(size: object) -> str:
+    """Extents in mm."""
+    return " x ".join(f"{float(x):.2f}" for x in size) + " mm"  # type: ignore[attr-defined]
+
+
+def plural(n: int, word: str) -> str:
+    """The number with its word."""
+    return f"{n:,} {word}{'' if n == 1 else 's'}"
+
+
+def model_text(model: Model) -> str:
+    """What was read."""
+    text = f"{plural(len(model.mesh.faces), 'triangle')}, {size_text(model.mesh.size)}, {model.megabytes:.1f} MB"
+    if model.unit != "mm":
+        text += f", read in {model.unit}"
+    return "; ".join([text, *model.warnings])
+
+
+def check_text(checked: tuple[Mesh, int]) -> str:
+    """That a model may be hollowed."""
+    mesh, turned = checked
+    text = f"sound, {plural(mesh.topology.shells, 'part')}"
+    return text + (f"; {plural(turned, 'part')} inside out, turned" if turned else "")
+
+
+def scale_text(record: ScaleRecord) -> str:
+    """The factor and the sizes."""
+    return f"by {record.factor:.6g}: {size_text(record.before_mm)} becomes {size_text(record.after_mm)}"
+
+
+def hollow_text(record: HollowRecord) -> str:
+    """Cavities, inner shell and wall."""
+    text = (
+        f"wall {length_text(record.wall_mm)}, grid {length_text(record.grid_mm)}: "
+        f"{record.cavities} {'cavity' if record.cavities == 1 else 'cavities'}, "
+        f"{record.cavity_volume_mm3 / 1000:.2f} cm3; inner shell {record.inner_triangles_before_slim:,} slimmed to "
+        f"{record.inner_triangles:,} triangles (moved {length_text(record.slim_deviation_mm)} at most)"
+    )
+    if record.pockets_left_solid:
+        text += (
+            f"; {plural(record.pockets_left_solid, 'small pocket')} of {record.pocket_volume_mm3 / 1000:.2f} cm3 "
+            "in all left solid"
+        )
+    if record.turned_shells:
+        text += f"; {plural(record.turned_shells, 'part')} inside out, turned"
+    return text
+
+
+def placed_text(placed: list[Placed]) -> str:
+    """Where drains go."""
+    return "; ".join(
+        f"{p.role} at {point_text(p.bore.mouth)}"
+        + (f", {length_text(p.above_extreme_mm)} from the cavity's {'lowest' if p.role == 'drain' else 'highest'} point")
+        for p in placed
+    )
+
+
+def drain_text(record: DrainRecord) -> str:
+    """The holes that were cut."""
+    holes = [
+        f"{h.diameter_mm:.2f} mm {'blind hole' if h.blind else 'hole'}, "
+        + (f"{length_text(h.wall_max_mm)} deep" if h.blind
+           else f"through {length_text(h.wall_min_mm)} to {length_text(h.wall_max_mm)} of wall")
+        for h in record.holes
+    ]
+    return f"{'; '.join(holes)}; {record.volume_removed_mm3:.1f} mm3 taken out"
+
+
+def written_text(path: Path, size: int) -> str:
+    """What was written where."""
+    return f"{path} ({size / 1e6:.1f} MB), read back and compared"
+
+
+def proof_line(record: ProofRecord) -> str:
+    """The proof in one line."""
+    crossing = {d.code: d.count for d in (*record.defects, *record.defects_as_stored)}.get("self_intersections", 0)
+    parts = [
+        "sound" if record.sound and record.sound_as_stored else "not sound",
+        f"{crossing:,} self-intersections",
+        f"{len(record.cavities)} {'cavity' if len(record.cavities) == 1 else 'cavities'}",
+        plural(record.drains, "opening"),
+    ]
+    if record.wall:
+        parts.append(f"wall {record.wall.min_mm:.3f} mm at least")
+    return ", ".join(parts)
+
+
+def proof_text(record: ProofRecord) -> list[tuple[str, str]]:
+    """The proof as rows of (what, figures)."""
+    def kind(sound: bool, defects: tuple[object, ...]) -> str:
+        return "closed, manifold, oriented, no self-intersection" if sound else "; ".join(d.text for d in defects)  # type: ignore[attr-defined]
+
+    rows = [
+        ("sound", kind(record.sound, record.defects)),
+        ("sound as stored", kind(record.sound_as_stored, record.defects_as_stored)),
+        ("solid", f"{plural(record.bodies, 'part')}, {plural(record.triangles, 'triangle')}, "
+                  f"{record.volume_mm3 / 1000:.2f} cm3 of material"),
+    ]
+    for cavity in record.cavities:
+        ways = "; ".join(f"{o.width_mm:.1f} mm at {point_text(o.where_mm)}" for o in cavity.openings) or "no way out"
+        rows.append(("cavity", f"{cavity.volume_mm3 / 1000:.2f} cm3 near {point_text(cavity.where_mm)}, openings: {ways}"))
+    if record.wall:
+        w = record.wall
+        near = f"; {100 * w.left_out_share:.1f}% of the inner surface is near openings and not judged" if w.left_out_share else ""
+        asked = f", asked {w.asked_mm:.3f} mm within {w.tolerance_mm:.3f} mm" if w.asked_mm else ""
+        rows.append(
+            ("wall", f"min {w.min_mm:.3f} mm at {point_text(w.where_mm)}, 1% {w.p1_mm:.3f} mm, "
+                     f"median {w.median_mm:.3f} mm{asked}; {w.samples:,} samples {w.spacing_mm:.2f} mm apart{near}")
+        )
+    if record.voxel_mm is not None:
+        rows.append(("method", f"cavities on {record.voxel_mm:.2f} mm voxels: what a ball of {record.ball_mm:.1f} mm "
+                               "cannot roll into from outside"))
+    return rows
