@@ -2,9 +2,13 @@
 
 The air around and inside the model is put on voxels (every voxel the surface touches counts as
 wall, so no wall leaks). The outside is all air that a ball of the given diameter reaches from afar
-without passing through a wall; what is left and is bounded mostly by wall is a cavity, and where it
+without passing through a wall; what is left and is bounded mostly by wall is a room, and where it
 meets the outside are its openings. So a drained cavity is told from a groove without knowing how
 the model was made. Openings narrower than about two voxels cannot be seen, and the result says so.
+
+The mesh then tells what belongs together: without the faces around the openings, inner and outer
+surface fall apart into patches, each of which is inner or outer as a whole, by the vote of what its
+faces look into. Rooms along one inner patch are one cavity.
 """
 
 from dataclasses import dataclass
@@ -17,6 +21,9 @@ from bolvek.mesh import Mesh
 from bolvek.mesh.topology import OPEN
 from bolvek.spatial.voxels import distance_to, surface_voxels
 
+OUTSIDE, MOUTH = -1, -2
+MIXED_SHARE = 0.15
+"""A patch whose faces disagree by more than this share of its area was not cut apart."""
 MOST_OPENNESS = 0.2
 """A room with more of its boundary open than this is a groove or a bowl, not a cavity."""
 _MOST_VOXELS = 24_000_000
@@ -34,34 +41,41 @@ class Opening:
 
 @dataclass(frozen=True)
 class Cavity:
-    """A room: its volume (without the voxels its walls touch), centre and openings.
+    """A cavity: its volume (without the voxels its walls touch), centre of its largest room, openings.
 
-    `drained` is whether it has an opening; `narrow` that it hangs together with the outside only
-    through something narrower than can be seen.
+    narrow_necks: it hangs together with the outside, but only through something too narrow to be
+    seen. alcoves and alcoves_mm3: further rooms of it behind necks too narrow to be seen.
     """
 
     volume_mm3: float
     where_mm: tuple[float, float, float]
     openings: tuple[Opening, ...]
-    narrow: bool
-
-    @property
-    def drained(self) -> bool:
-        """Whether liquid can leave."""
-        return bool(self.openings)
+    narrow_necks: bool
+    alcoves: int
+    alcoves_mm3: float
 
 
 @dataclass(frozen=True)
 class Cavities:
-    """All cavities, largest first; face (F,) int32 is the cavity each face looks into, -1 outside.
+    """All cavities, largest first.
 
-    spacing_mm is the voxel size, ball_mm the diameter of the ball.
+    face (F,) int32: the cavity each face bounds, OUTSIDE, or MOUTH for faces within an opening's
+    reach. reach_mm: for each opening, in the order of the cavities, the radius around it. separated:
+    whether inner and outer surface fell apart cleanly. spacing_mm is the voxel size, ball_mm the
+    diameter of the ball.
     """
 
     found: tuple[Cavity, ...]
     face: NDArray[np.int32]
+    reach_mm: tuple[float, ...]
+    separated: bool
     spacing_mm: float
     ball_mm: float
+
+    @property
+    def openings(self) -> list[Opening]:
+        """All openings, in the order of `reach_mm`."""
+        return [o for c in self.found for o in c.openings]
 
 
 def default_ball_mm(mesh: Mesh) -> float:
@@ -97,21 +111,87 @@ def find_cavities(mesh: Mesh, *, ball_mm: float | None = None, wall_mm: float | 
     chosen = sorted(np.flatnonzero(is_cavity), key=lambda c: (-volume[c], c))
     number = np.full(count + 1, -1, np.int32)
     number[chosen] = np.arange(len(chosen))
-    face = _faces(mesh, np.where(rooms > 0, number[rooms], np.where(air, -1, -2)), origin, spacing)
-    outer_shells = np.unique(mesh.topology.shell[face < 0])
+    looks_into = _faces(mesh, np.where(rooms > 0, number[rooms], np.where(air, OUTSIDE, -2)), origin, spacing)
     boxes = ndimage.find_objects(rooms)
     found = []
-    for n, c in enumerate(chosen):
-        openings = _openings(mesh, rooms, int(c), boxes[c - 1], outside, origin, spacing)
-        same = bool(np.isin(mesh.topology.shell[face == n], outer_shells).any())
-        middle = np.argwhere(rooms[boxes[c - 1]] == c).mean(axis=0) + [s.start for s in boxes[c - 1]]
-        found.append(
+    for c in chosen:
+        box = boxes[c - 1]
+        middle = np.argwhere(rooms[box] == c).mean(axis=0) + [s.start for s in box]
+        openings = _openings(mesh, rooms, int(c), box, outside, origin, spacing)
+        found.append(_Room(float(volume[c] * spacing**3), _place(origin + middle * spacing), openings))
+    return _by_patches(mesh, found, looks_into, wall_mm, spacing, ball)
+
+
+@dataclass(frozen=True)
+class _Room:
+    volume_mm3: float
+    where_mm: tuple[float, float, float]
+    openings: list[Opening]
+
+
+def _by_patches(
+    mesh: Mesh, rooms: list[_Room], looks_into: NDArray[np.int32], wall_mm: float | None, spacing: float, ball: float
+) -> Cavities:
+    """Cut the surface around the openings, let each patch vote, and gather rooms by inner patch."""
+    inner, outer = looks_into >= 0, looks_into < 0
+    if not rooms or not inner.any() or not outer.any():
+        return Cavities((), np.full(len(mesh.faces), OUTSIDE, np.int32), (), True, spacing, ball)
+    openings = [o for room in rooms for o in room.openings]
+    middles = mesh.corners.mean(axis=1)
+    if wall_mm is None:
+        some = middles[inner][:: max(1, int(inner.sum()) // 2000)]
+        wall_mm = float(np.median(mesh.picked(outer).tree.nearest(some)[0]))
+    for widen in (1.0, 1.5, 2.2, 3.2):
+        reach = [widen * (0.75 * o.width_mm + 1.5 * wall_mm) for o in openings]
+        mouth = np.zeros(len(mesh.faces), bool)
+        for opening, radius in zip(openings, reach, strict=True):
+            gap = np.linalg.norm(mesh.corners - opening.where_mm, axis=2).min(axis=1)
+            mouth |= gap < radius
+        rest = np.flatnonzero(~mouth)
+        patch = mesh.picked(rest).topology.shell if len(rest) else np.zeros(0, np.int32)
+        patches = int(patch.max()) + 1 if len(patch) else 0
+        area = mesh.face_areas[rest]
+        votes = np.zeros((patches, len(rooms) + 1))
+        np.add.at(votes, (patch, looks_into[rest]), area)  # column -1 holds the outside
+        inside_share = votes[:, :-1].sum(axis=1) / np.maximum(votes.sum(axis=1), 1e-300)
+        separated = not ((inside_share > MIXED_SHARE) & (inside_share < 1 - MIXED_SHARE)).any()
+        if separated or not openings:
+            break
+    is_inner = inside_share > 0.5
+    owner = np.where(is_inner, np.arange(patches), OUTSIDE)
+    # patches along one room, and rooms along one patch, are one cavity
+    main = {}
+    for p in np.flatnonzero(is_inner):
+        for room in np.flatnonzero(votes[p, :-1] > 0.02 * votes[p, :-1].sum()):
+            owner[p] = min(owner[p], main.setdefault(int(room), int(owner[p])))
+            main[int(room)] = int(owner[p])
+    face = np.full(len(mesh.faces), MOUTH, np.int32)
+    outer_shells = set(np.unique(mesh.topology.shell[rest[~is_inner[patch]]]).tolist())
+    groups: dict[int, list[int]] = {}
+    for n, _room in enumerate(rooms):
+        best = int(np.argmax(np.where(is_inner, votes[:, n], -1.0))) if is_inner.any() else -1
+        if best >= 0 and votes[best, n] > 0:
+            groups.setdefault(int(owner[best]), []).append(n)
+    cavities, number = [], {}
+    for group, members in sorted(groups.items(), key=lambda g: min(g[1])):
+        number[group] = len(cavities)
+        mine = [rooms[n] for n in members]
+        ways = tuple(o for room in mine for o in room.openings)
+        shells = set(np.unique(mesh.topology.shell[rest[owner[patch] == group]]).tolist())
+        alcoves = [r.volume_mm3 for r in mine[1:] if not r.openings] if ways else [r.volume_mm3 for r in mine[1:]]
+        cavities.append(
             Cavity(
-                float(volume[c] * spacing**3), _place(origin + middle * spacing),
-                tuple(openings), same and not openings,
+                sum(r.volume_mm3 for r in mine), mine[0].where_mm, ways, not ways and bool(shells & outer_shells),
+                len(alcoves), sum(alcoves),
             )
         )
-    return Cavities(tuple(found), face, spacing, ball)
+    table = np.array([number.get(int(o), OUTSIDE) for o in owner], np.int32)
+    face[rest] = table[patch]
+    # reach in the order of the cavities' openings
+    radius_of = {id(o): r for o, r in zip(openings, reach, strict=True)}
+    return Cavities(
+        tuple(cavities), face, tuple(radius_of[id(o)] for c in cavities for o in c.openings), separated, spacing, ball
+    )
 
 
 def _place(point: NDArray[np.float64]) -> tuple[float, float, float]:
@@ -173,7 +253,16 @@ def _openings(
         points = ((voxels[:, None] + _THIRDS).reshape(-1, 3)) * spacing + origin
         distance, _ = mesh.tree.nearest(points)
         openings.append(Opening(_place(points[int(np.argmax(distance))]), float(2 * distance.max())))
-    return sorted(openings, key=lambda o: o.where_mm[2])
+    # slivers of a mouth's ragged rim are not openings of their own
+    kept: list[Opening] = []
+    for opening in sorted(openings, key=lambda o: -o.width_mm):
+        gaps = [
+            np.linalg.norm(np.subtract(opening.where_mm, k.where_mm)) - 0.5 * (opening.width_mm + k.width_mm)
+            for k in kept
+        ]
+        if all(gap > 2 * spacing for gap in gaps):
+            kept.append(opening)
+    return sorted(kept, key=lambda o: o.where_mm[2])
 
 
 def _faces(mesh: Mesh, label: NDArray[np.int32], origin: NDArray[np.float64], spacing: float) -> NDArray[np.int32]:

@@ -9,7 +9,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from bolvek.analyses.cavities import Cavities, Cavity, find_cavities
+from bolvek.analyses.cavities import OUTSIDE, Cavities, Cavity, find_cavities
 from bolvek.analyses.defects import Defect, find_defects
 from bolvek.analyses.sampling import surface_samples, wall_tolerance_mm
 from bolvek.analyses.shells import nest_shells
@@ -128,6 +128,8 @@ def prove(mesh: Mesh, settings: ProofSettings) -> ProofRecord:
             Finding("wall_unmeasured", "note", 0, None,
                     "the wall could not be measured: " + (
                         "the model has no cavity" if cavities is not None and not cavities.found
+                        else "inner and outer surface could not be told apart" if cavities is not None
+                        and not cavities.separated
                         else "no inner surface away from openings" if cavities is not None
                         else "the surface has no inside"))
         )
@@ -151,12 +153,18 @@ def _cavity_findings(cavities: Cavities) -> list[Finding]:
     findings = []
     for cavity in cavities.found:
         size = f"a cavity of {cavity.volume_mm3 / 1000:.2f} cm3"
-        if cavity.narrow:
+        if cavity.alcoves:
+            findings.append(
+                Finding("alcoves", "note", cavity.alcoves, cavity.where_mm,
+                        f"{size} has {cavity.alcoves} corner(s) of {cavity.alcoves_mm3 / 1000:.3f} cm3 in all behind "
+                        f"necks under {2 * cavities.spacing_mm:.2f} mm: they drain slowly, wash them well")
+            )
+        if cavity.narrow_necks:
             findings.append(
                 Finding("cavity_narrow", "fault", 1, cavity.where_mm,
                         f"{size} opens only through less than {2 * cavities.spacing_mm:.2f} mm: liquid will not leave it")
             )
-        elif not cavity.drained:
+        elif not cavity.openings:
             findings.append(Finding("cavity_closed", "fault", 1, cavity.where_mm,
                                     f"{size} has no way out: it would trap resin"))
         elif len(cavity.openings) == 1:
@@ -168,33 +176,25 @@ def _cavity_findings(cavities: Cavities) -> list[Finding]:
 def measure_wall(mesh: Mesh, cavities: Cavities, asked: float | None) -> Wall | None:
     """Wall between the faces of cavities and all others, away from the openings; None without any.
 
-    An inner sample counts when it is farther from every opening than the drain reaches plus the
-    wall itself; outer faces within the drain's reach are passed over, so that the drain's own sides
-    are not taken for an outside. Both zones are balls around the opening.
+    Faces within an opening's reach are passed over, so that a drain's own sides are not taken for an
+    outside. An inner sample counts when it is farther from every opening than that reach plus 1.2
+    walls, so that its nearest outer point is among the faces looked at whenever the wall is thin.
     """
     inner = np.flatnonzero(cavities.face >= 0)
-    outer = np.flatnonzero(cavities.face < 0)
-    if not len(inner) or not len(outer):
+    outer = np.flatnonzero(cavities.face == OUTSIDE)
+    if not len(inner) or not len(outer) or not cavities.separated:
         return None
-    openings = [o for c in cavities.found for o in c.openings]
     outside = Tree(mesh.vertices, mesh.faces[outer])
     middles = mesh.corners[inner].mean(axis=1)
     typical = asked or float(np.median(outside.nearest(middles[:: max(1, len(middles) // 5000)])[0]))
-    if openings:
-        reach = [0.75 * o.width_mm + 1.5 * typical for o in openings]
-        centres = np.array([o.where_mm for o in openings])
-        gap = np.linalg.norm(mesh.corners[outer].mean(axis=1)[:, None] - centres, axis=2) - reach
-        outside = Tree(mesh.vertices, mesh.faces[outer[gap.min(axis=1) > 0]])
     spacing = typical / 6
     points, owner = surface_samples(mesh.corners[inner], spacing)
     weight = mesh.face_areas[inner][owner] / np.bincount(owner, minlength=len(inner))[owner]
-    if openings:
-        gap = np.linalg.norm(points[:, None] - centres, axis=2) - (np.array(reach) + 1.2 * typical)
-        clear = gap.min(axis=1) > 0
-    else:
-        clear = np.ones(len(points), bool)
+    clear = np.ones(len(points), bool)
+    for opening, reach in zip(cavities.openings, cavities.reach_mm, strict=True):
+        clear &= np.linalg.norm(points - opening.where_mm, axis=1) > reach + 1.2 * typical
     left_out = float(weight[~clear].sum() / weight.sum())
-    if not clear.any() or not len(outside.faces):
+    if not clear.any():
         return None
     points, weight = points[clear], weight[clear]
     distance, _ = outside.nearest(points)

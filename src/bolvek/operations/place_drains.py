@@ -18,6 +18,7 @@ from bolvek.units import length_text
 Floats = NDArray[np.float64]
 
 _MOST_CANDIDATES = 400
+_EXTRA_WALL_COST = 0.3  # mm of height given up for a mm less of uneven wall
 _APART = 2.5  # holes of one cavity keep this many diameters between them
 
 
@@ -55,33 +56,40 @@ def place_drains(mesh: Mesh, settings: PlaceSettings) -> list[Placed]:
     WorkError when the model has no cavity, or a cavity cannot be reached with this diameter.
     """
     settings.check()
-    cavities = nest_shells(mesh).cavities
+    nested = nest_shells(mesh)
+    cavities = nested.cavities
     if not len(cavities):
         raise WorkError("the model has no closed cavity to drain")
     up = np.array(settings.up) / np.linalg.norm(settings.up)
+    outer = mesh.picked(nested.depth[mesh.topology.shell] == 0)
     placed: list[Placed] = []
     for n, shell in enumerate(cavities):
-        mine: list[Placed] = []
+        points = mesh.vertices[np.unique(mesh.faces[mesh.topology.shell == shell])]
         for k in range(settings.count):
             role = "vent" if k == 1 else "drain"
-            mine.append(_place_one(mesh, int(shell), n + 1, role, up, settings, placed + mine))
-        placed += mine
+            placed.append(_place_one(mesh, outer, points, n + 1, role, up, settings, placed))
     return placed
 
 
 def _place_one(
-    mesh: Mesh, shell: int, number: int, role: str, up: Floats, settings: PlaceSettings, taken: list[Placed]
+    mesh: Mesh, outer: Mesh, points: Floats, number: int, role: str, up: Floats, settings: PlaceSettings,
+    taken: list[Placed],
 ) -> Placed:
-    faces = mesh.topology.shell == shell
-    points = mesh.vertices[np.unique(mesh.faces[faces])]
+    """The best clean bore: low (a vent: high) and through little more than the wall."""
     radius = 0.5 * settings.diameter_mm
     down = -up if role == "drain" else up
     depth = points @ down
     extreme = float(depth.max())
     chosen = _thinned(points[np.argsort(-depth, kind="stable")], 0.6 * radius)
-    distance, outer = _outer_nearest(mesh, chosen)
-    for point, outside in zip(chosen, outer, strict=True):
-        if any(np.linalg.norm(point - np.array(t.bore.mouth)) < _APART * settings.diameter_mm for t in taken):
+    _, face = outer.tree.nearest(chosen)
+    apart = _APART * settings.diameter_mm
+    best: Placed | None = None
+    least = np.inf
+    for point, outside in zip(chosen, outer.tree.closest_points(chosen, face), strict=True):
+        above = extreme - float(point @ down)
+        if above >= least:
+            break
+        if any(np.linalg.norm(point - t.bore.mouth) < apart for t in taken):
             continue
         for axis in _axes(point, outside, down):
             start = _outer_point(mesh, point, -axis)
@@ -91,11 +99,15 @@ def _place_one(
                 bore = bore_along(mesh, start, axis, radius)
             except WorkError:
                 continue
-            if any(np.linalg.norm(np.subtract(bore.mouth, t.bore.mouth)) < _APART * settings.diameter_mm for t in taken):
+            if any(np.linalg.norm(np.subtract(bore.mouth, t.bore.mouth)) < apart for t in taken):
                 continue
-            x, y, z = (float(c) for c in point)
-            drain = Drain(bore.mouth, settings.diameter_mm, (x, y, z))
-            return Placed(drain, bore, role, extreme - float(point @ down))
+            cost = above + _EXTRA_WALL_COST * (bore.wall_mm[1] - bore.wall_mm[0])
+            if cost < least:
+                x, y, z = (float(c) for c in point)
+                least = cost
+                best = Placed(Drain(bore.mouth, settings.diameter_mm, (x, y, z)), bore, role, above)
+    if best is not None:
+        return best
     raise WorkError(
         f"no {role} of {length_text(settings.diameter_mm)} reaches cavity {number} from outside "
         f"({len(chosen)} places tried): use a smaller --diameter, or place one by hand with drain --at"
@@ -107,14 +119,6 @@ def _thinned(points: Floats, spacing: float) -> Floats:
     cube = np.floor((points - points.min(axis=0)) / spacing).astype(np.int64)
     _, first = np.unique(cube, axis=0, return_index=True)
     return points[np.sort(first)[:_MOST_CANDIDATES]]
-
-
-def _outer_nearest(mesh: Mesh, points: Floats) -> tuple[Floats, Floats]:
-    """Distance to, and nearest point of, the outermost shells."""
-    shells = nest_shells(mesh)
-    outer = mesh.picked(shells.depth[mesh.topology.shell] == 0)
-    distance, face = outer.tree.nearest(points)
-    return distance, outer.tree.closest_points(points, face)
 
 
 def _axes(point: Floats, outside: Floats, down: Floats) -> list[Floats]:
