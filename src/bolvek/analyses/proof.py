@@ -188,8 +188,8 @@ def measure_wall(mesh: Mesh, cavities: Cavities, asked: float | None) -> Wall | 
     middles = mesh.corners[inner].mean(axis=1)
     typical = asked or float(np.median(outside.nearest(middles[:: max(1, len(middles) // 5000)])[0]))
     spacing = typical / 6
-    points, owner = surface_samples(mesh.corners[inner], spacing)
-    weight = mesh.face_areas[inner][owner] / np.bincount(owner, minlength=len(inner))[owner]
+    points, owner = surface_samples(mesh, inner, spacing)
+    weight = mesh.face_areas[owner] / np.bincount(owner, minlength=len(mesh.faces))[owner]
     clear = np.ones(len(points), bool)
     for opening, reach in zip(cavities.openings, cavities.reach_mm, strict=True):
         clear &= np.linalg.norm(points - opening.where_mm, axis=1) > reach + 1.2 * typical

@@ -138,6 +138,18 @@ def orient3d(v, a, b, c, d):
 
 
 @kernel
+def filtered_volume(ax, ay, az, nx, ny, nz, sx, sy, sz):
+    """Sign of a . n for n = c x d computed in float64 with |c| x |d| bounded by s: 2 when unsure."""
+    det = ax * nx + ay * ny + az * nz
+    bound = _BOUND_3D * (abs(ax) * sx + abs(ay) * sy + abs(az) * sz)
+    if det > bound:
+        return 1
+    if det < -bound:
+        return -1
+    return 2
+
+
+@kernel
 def _orient2d_exact(v, i, j, a, b, c):
     t = np.empty((4, 2))
     t[0, 0], t[0, 1] = _two_difference(v[a, i], v[c, i])

@@ -124,10 +124,10 @@ def _keeps_shape(vertices, faces, head, following, moved, other, x, y, z):
 
 
 @kernel
-def collapse_pass(vertices, faces, quadric, head, tail, following, limit, mark, stamp):
+def collapse_pass(vertices, faces, quadric, keep, head, tail, following, limit, mark, stamp):
     """Collapse every edge of error (mm2) up to `limit` that may go; returns (collapses, stamp).
 
-    head, tail (V,) and following (3F,) int32 are lists of the corners around each vertex, from
+    keep (V,) bool: vertices that stay. head, tail (V,) and following (3F,) int32 are lists of the corners around each vertex, from
     `corner_lists`. A removed face gets corners -1. mark (V,) int32 is scratch, below stamp.
     """
     q = np.empty(10)
@@ -138,7 +138,7 @@ def collapse_pass(vertices, faces, quadric, head, tail, following, limit, mark, 
             i, j = faces[f, k], faces[f, (k + 1) % 3]
             if i < 0:
                 break
-            if i >= j:
+            if i >= j or keep[i] or keep[j]:
                 continue
             for t in range(10):
                 q[t] = quadric[i, t] + quadric[j, t]

@@ -22,6 +22,28 @@ _BINS = 16
 
 
 @kernel
+def pack_boxes(vertices, faces, origin, begin, end, rec):
+    """Boxes (lower, upper corner) of faces relative to the origin, float32 rec (F, 6)."""
+    for f in range(begin, end):
+        for k in range(3):
+            a = vertices[faces[f, 0], k] - origin[k]
+            b = vertices[faces[f, 1], k] - origin[k]
+            c = vertices[faces[f, 2], k] - origin[k]
+            rec[f, k] = min(a, b, c)
+            rec[f, k + 3] = max(a, b, c)
+
+
+@kernel
+def pack_corners(vertices, faces, origin, order, begin, end, tri):
+    """Corners relative to the origin in tree order, tri (F, 9)."""
+    for place in range(begin, end):
+        f = order[place]
+        for c in range(3):
+            for k in range(3):
+                tri[place, 3 * c + k] = vertices[faces[f, c], k] - origin[k]
+
+
+@kernel
 def _swap(rec, order, i, j):
     for k in range(6):
         t = rec[i, k]

@@ -8,6 +8,7 @@ depends on the range it stands in. Coordinates are relative to the tree's origin
 import numpy as np
 
 from bolvek.kernels import kernel
+from bolvek.kernels.simd import child_bounds, child_overlaps, child_slabs
 from bolvek.kernels.triangles import triangles_meet
 
 _STACK = 512
@@ -75,7 +76,6 @@ def nearest(tri, box, disc, child, first, count, points, limit, begin, end, dist
     stack_node = np.empty(_STACK, np.int32)
     stack_low = np.empty(_STACK, np.float32)
     low = np.empty(8, np.float32)
-    inner = np.empty(8, np.float32)
     last = -1
     zero = np.float32(0.0)
     for q in range(begin, end):
@@ -96,23 +96,10 @@ def nearest(tri, box, disc, child, first, count, points, limit, begin, end, dist
             if stack_low[top] > best:
                 continue
             node = stack_node[top]
-            for k in range(8):
-                dx = max(max(box[node, 0, k] - x, x - box[node, 3, k]), zero)
-                dy = max(max(box[node, 1, k] - y, y - box[node, 4, k]), zero)
-                dz = max(max(box[node, 2, k] - z, z - box[node, 5, k]), zero)
-                low[k] = dx * dx + dy * dy + dz * dz
-            for k in range(8):
-                ux = x - disc[node, 0, k]
-                uy = y - disc[node, 1, k]
-                uz = z - disc[node, 2, k]
-                along = abs(ux * disc[node, 3, k] + uy * disc[node, 4, k] + uz * disc[node, 5, k])
-                across = np.sqrt(max(ux * ux + uy * uy + uz * uz - along * along, zero))
-                over = max(along - disc[node, 7, k], zero)
-                beyond = max(across - disc[node, 6, k], zero)
-                inner[k] = over * over + beyond * beyond
+            child_bounds(box, disc, node, x, y, z, low)
             base = top
             for k in range(8):
-                b = max(low[k], inner[k]) * _SHRINK
+                b = low[k] * _SHRINK
                 c = child[node, k]
                 if c == -2 or b > best:
                     continue
@@ -196,15 +183,7 @@ def ray_hits(tri, box, child, first, count, origins, directions, near, far, begi
             if stack_low[top] > reach:
                 continue
             node = stack_node[top]
-            for k in range(8):
-                a = (box[node, 0, k] - x) * ix
-                b = (box[node, 3, k] - x) * ix
-                c = (box[node, 1, k] - y) * iy
-                d = (box[node, 4, k] - y) * iy
-                e = (box[node, 2, k] - z) * iz
-                g = (box[node, 5, k] - z) * iz
-                t_in[k] = max(max(min(a, b), min(c, d)), min(e, g))
-                t_out[k] = min(min(max(a, b), max(c, d)), max(e, g))
+            child_slabs(box, node, x, y, z, ix, iy, iz, t_in, t_out)
             base = top
             for k in range(8):
                 c = child[node, k]
@@ -305,55 +284,57 @@ def winding(tri, disc, moment, child, first, count, points, accuracy, begin, end
 
 @kernel
 def meeting_pairs(vertices, faces, rec, order, box, child, first, count, begin, end, pairs):
-    """Pairs of faces that meet beyond what they share, each once, for tree places begin..end.
+    """Pairs of faces that meet beyond what they share, each once, for the leaves of nodes begin..end.
 
-    rec (F, 6) float32 holds the faces' boxes in tree order. Fills
-    pairs (P, 2) int32 as far as it reaches and returns how many there are.
+    rec (F, 6) float32 holds the faces' boxes, inflated, in tree order. One walk a leaf finds all
+    leaves that may touch it. Fills pairs (P, 2) int32 as far as it reaches, returns how many.
     """
     stack_node = np.empty(_STACK, np.int32)
-    near = np.empty(8, np.bool_)
     n = 0
-    for place in range(begin, end):
-        f = order[place]
-        lx, ly, lz = rec[place, 0], rec[place, 1], rec[place, 2]
-        hx, hy, hz = rec[place, 3], rec[place, 4], rec[place, 5]
-        top = 1
-        stack_node[0] = 0
-        while top > 0:
-            top -= 1
-            node = stack_node[top]
-            for k in range(8):
-                near[k] = (
-                    (box[node, 0, k] <= hx)
-                    & (box[node, 3, k] >= lx)
-                    & (box[node, 1, k] <= hy)
-                    & (box[node, 4, k] >= ly)
-                    & (box[node, 2, k] <= hz)
-                    & (box[node, 5, k] >= lz)
+    for home in range(begin, end):
+        for slot in range(8):
+            if child[home, slot] != -1:
+                continue
+            s0 = first[home, slot]
+            e0 = s0 + count[home, slot]
+            top = 1
+            stack_node[0] = 0
+            while top > 0:
+                top -= 1
+                node = stack_node[top]
+                near = child_overlaps(
+                    box, node,
+                    box[home, 0, slot], box[home, 1, slot], box[home, 2, slot],
+                    box[home, 3, slot], box[home, 4, slot], box[home, 5, slot],
                 )
-            for k in range(8):
-                # every pair is found from its earlier place, so ranges before it are skipped
-                if not near[k] or child[node, k] == -2 or first[node, k] + count[node, k] <= place + 1:
-                    continue
-                c = child[node, k]
-                if c >= 0:
-                    stack_node[top] = c
-                    top += 1
-                    continue
-                s = max(first[node, k], place + 1)
-                for other in range(s, first[node, k] + count[node, k]):
-                    if (
-                        rec[other, 0] <= hx
-                        and rec[other, 3] >= lx
-                        and rec[other, 1] <= hy
-                        and rec[other, 4] >= ly
-                        and rec[other, 2] <= hz
-                        and rec[other, 5] >= lz
-                    ):
-                        g = order[other]
-                        if triangles_meet(vertices, faces, min(f, g), max(f, g)):
-                            if n < pairs.shape[0]:
-                                pairs[n, 0] = min(f, g)
-                                pairs[n, 1] = max(f, g)
-                            n += 1
+                for k in range(8):
+                    if not (near >> k) & 1:
+                        continue
+                    c = child[node, k]
+                    # every pair is found from its earlier place, so ranges before it are skipped
+                    if c == -2 or first[node, k] + count[node, k] <= s0:
+                        continue
+                    if c >= 0:
+                        stack_node[top] = c
+                        top += 1
+                        continue
+                    s = first[node, k]
+                    e = s + count[node, k]
+                    for place in range(s0, e0):
+                        f = order[place]
+                        for other in range(max(s, place + 1), e):
+                            if (
+                                rec[other, 0] <= rec[place, 3]
+                                and rec[other, 3] >= rec[place, 0]
+                                and rec[other, 1] <= rec[place, 4]
+                                and rec[other, 4] >= rec[place, 1]
+                                and rec[other, 2] <= rec[place, 5]
+                                and rec[other, 5] >= rec[place, 2]
+                            ):
+                                g = order[other]
+                                if triangles_meet(vertices, faces, min(f, g), max(f, g)):
+                                    if n < pairs.shape[0]:
+                                        pairs[n, 0] = min(f, g)
+                                        pairs[n, 1] = max(f, g)
+                                    n += 1
     return n

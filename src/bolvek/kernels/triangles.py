@@ -6,7 +6,7 @@ against proper triangles; it is a defect of its own (a sliver) and reported as s
 """
 
 from bolvek.kernels import kernel
-from bolvek.kernels.predicates import orient2d, orient3d
+from bolvek.kernels.predicates import filtered_volume, orient2d, orient3d
 
 
 @kernel
@@ -76,13 +76,14 @@ def _segment_meets_triangle(v, p, q, sp, sq, a, b, c):
         i, j = flat_axes(v, a, b, c)
         if i < 0:
             return False
-        return (
-            _point_in_flat(v, i, j, p, a, b, c)
-            or _point_in_flat(v, i, j, q, a, b, c)
-            or _segments_meet_flat(v, i, j, p, q, a, b)
-            or _segments_meet_flat(v, i, j, p, q, b, c)
-            or _segments_meet_flat(v, i, j, p, q, c, a)
-        )
+        # an edge that lies inside touches no side: one of its ends is then in the triangle
+        if _point_in_flat(v, i, j, p, a, b, c):
+            return True
+        for _ in range(3):
+            if _segments_meet_flat(v, i, j, p, q, a, b):
+                return True
+            a, b, c = b, c, a
+        return False
     s = orient3d(v, p, q, a, b)
     t = orient3d(v, p, q, b, c)
     if s * t < 0:
@@ -104,26 +105,44 @@ def _apart(v, a, b, c, d, e, f):
     sc = orient3d(v, d, e, f, c)
     if (sa > 0 and sb > 0 and sc > 0) or (sa < 0 and sb < 0 and sc < 0):
         return False
-    for k in range(3):
-        if k == 0:
-            hit = _segment_meets_triangle(v, a, b, sa, sb, d, e, f) or _segment_meets_triangle(v, d, e, sd, se, a, b, c)
-        elif k == 1:
-            hit = _segment_meets_triangle(v, b, c, sb, sc, d, e, f) or _segment_meets_triangle(v, e, f, se, sf, a, b, c)
-        else:
-            hit = _segment_meets_triangle(v, c, a, sc, sa, d, e, f) or _segment_meets_triangle(v, f, d, sf, sd, a, b, c)
-        if hit:
-            return True
+    for _ in range(2):
+        for _ in range(3):
+            if _segment_meets_triangle(v, a, b, sa, sb, d, e, f):
+                return True
+            a, b, c = b, c, a
+            sa, sb, sc = sb, sc, sa
+        a, b, c, d, e, f = d, e, f, a, b, c
+        sa, sb, sc, sd, se, sf = sd, se, sf, sa, sb, sc
     return False
+
+
+@kernel
+def _surely_one_side(v, o, a, b, c, d):
+    """Whether a and b are surely strictly on one side of the plane o c d (float filter only)."""
+    cx, cy, cz = v[c, 0] - v[o, 0], v[c, 1] - v[o, 1], v[c, 2] - v[o, 2]
+    dx, dy, dz = v[d, 0] - v[o, 0], v[d, 1] - v[o, 1], v[d, 2] - v[o, 2]
+    p, q = cy * dz, cz * dy
+    nx, sx = p - q, abs(p) + abs(q)
+    p, q = cz * dx, cx * dz
+    ny, sy = p - q, abs(p) + abs(q)
+    p, q = cx * dy, cy * dx
+    nz, sz = p - q, abs(p) + abs(q)
+    s = filtered_volume(v[a, 0] - v[o, 0], v[a, 1] - v[o, 1], v[a, 2] - v[o, 2], nx, ny, nz, sx, sy, sz)
+    t = filtered_volume(v[b, 0] - v[o, 0], v[b, 1] - v[o, 1], v[b, 2] - v[o, 2], nx, ny, nz, sx, sy, sz)
+    return s == t and s != 2
 
 
 @kernel
 def _share_corner(v, o, a, b, c, d):
     """Triangles o a b and o c d: they meet beyond o iff an opposite edge meets the other."""
-    sa = orient3d(v, o, c, d, a)
-    sb = orient3d(v, o, c, d, b)
-    sc = orient3d(v, o, a, b, c)
-    sd = orient3d(v, o, a, b, d)
-    return _segment_meets_triangle(v, a, b, sa, sb, o, c, d) or _segment_meets_triangle(v, c, d, sc, sd, o, a, b)
+    for _ in range(2):
+        if not _surely_one_side(v, o, a, b, c, d):
+            sa = orient3d(v, o, c, d, a)
+            sb = orient3d(v, o, c, d, b)
+            if _segment_meets_triangle(v, a, b, sa, sb, o, c, d):
+                return True
+        a, b, c, d = c, d, a, b
+    return False
 
 
 @kernel

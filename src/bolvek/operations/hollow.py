@@ -217,7 +217,8 @@ def _finish(mesh: Mesh, exact: Mesh, settings: HollowSettings) -> tuple[Mesh, fl
             inner, record = slim(exact, share * wall)
             deviation = record.deviation_mm
         inner = _untangle(inner, lift_to_wall(mesh, inner, wall))
-        least = float(mesh.tree.nearest(surface_samples(inner.corners, wall / _SAMPLES_A_WALL)[0])[0].min())
+        points, _ = surface_samples(inner, np.arange(len(inner.faces)), wall / _SAMPLES_A_WALL)
+        least = float(mesh.tree.nearest(points)[0].min())
         inner = inner.as_stored()  # new geometry loses nothing by holding what a file can hold
         if least >= wall - wall_tolerance_mm(wall) and not find_defects(inner):
             return inner, deviation, least, share * wall
@@ -232,9 +233,8 @@ def lift_to_wall(mesh: Mesh, inner: Mesh, wall: float) -> Mesh:
     """
     aim = wall - 0.1 * wall_tolerance_mm(wall)
     todo = np.arange(len(inner.faces))
-    vertices = inner.vertices
     for _ in range(_LIFT_ROUNDS):
-        points, owner = surface_samples(vertices[inner.faces[todo]], wall / _SAMPLES_A_WALL)
+        points, owner = surface_samples(inner, todo, wall / _SAMPLES_A_WALL)
         distance, face = mesh.tree.nearest(points)
         short = np.flatnonzero(distance < aim)
         if not len(short):
@@ -242,20 +242,21 @@ def lift_to_wall(mesh: Mesh, inner: Mesh, wall: float) -> Mesh:
         need = wall - distance[short]
         away = points[short] - mesh.tree.closest_points(points[short], face[short])
         away *= (need / np.maximum(distance[short], 1e-12))[:, None]
-        push = np.zeros((len(vertices), 3))
-        most = np.zeros(len(vertices))
+        push = np.zeros((len(inner.vertices), 3))
+        most = np.zeros(len(inner.vertices))
         for k in range(3):
-            corner = inner.faces[todo[owner[short]], k]
+            corner = inner.faces[owner[short], k]
             np.add.at(push, corner, away)
             np.maximum.at(most, corner, need)
         moved = np.flatnonzero(most)
         push = push[moved] / np.maximum(np.linalg.norm(push[moved], axis=1), 1e-300)[:, None]
-        vertices = vertices.copy()
+        vertices = inner.vertices.copy()
         vertices[moved] = _kept_off(mesh, vertices[moved], vertices[moved] + 1.1 * most[moved, None] * push, aim)
+        inner = inner.moved(vertices)
         touched = np.zeros(len(vertices), bool)
         touched[moved] = True
         todo = np.flatnonzero(touched[inner.faces].any(axis=1))
-    return inner.moved(vertices)
+    return inner
 
 
 def _kept_off(mesh: Mesh, old: Floats, new: Floats, aim: float) -> Floats:

@@ -3,20 +3,22 @@
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 
 from bolvek.kernels import slim as kernels
 from bolvek.mesh import Mesh
 
+Floats = NDArray[np.float64]
+
 _GROWTH = 4.0
 _PASSES = 7
 _WIDE_PASSES = 2
-_FIRST_TRY = 1.0
-_TRIES = 4
+_TRIES = 8
 
 
 @dataclass(frozen=True)
 class SlimRecord:
-    """What slimming did; the deviation is measured both ways at vertices and the coarser one's
+    """What slimming did; the deviation is measured both ways, at vertices and the coarser one's
     face middles."""
 
     triangles_before: int
@@ -26,24 +28,41 @@ class SlimRecord:
 
 
 def slim(mesh: Mesh, allowed_mm: float) -> tuple[Mesh, SlimRecord]:
-    """Collapse edges while the surface stays within `allowed_mm` of where it was.
+    """Collapse edges while the surface stays within `allowed_mm` of where it was and does not cross.
 
-    The quadric error bounds the distance to planes, not to faces: the deviation is measured on the
-    result, and the work is done again with a smaller error limit until it holds. A limit that cannot be met returns the
-    mesh unchanged.
+    The quadric error bounds the distance to planes, not to faces, and no collapse looks at faces far
+    away: deviation and crossings are measured on the result, and where either is found, the vertices
+    around are kept and the work is done again. What cannot be met returns the mesh unchanged.
     """
     before = len(mesh.faces)
-    limit = _FIRST_TRY * allowed_mm
+    keep = np.zeros(len(mesh.vertices), bool)
     for _ in range(_TRIES):
-        result = _collapse(mesh, limit**2)
-        deviation = deviation_mm(mesh, result)
-        if deviation <= allowed_mm:
+        result = _collapse(mesh, allowed_mm**2, keep)
+        there, back = deviations(mesh, result)
+        deviation = float(max(there.max(initial=0.0), back.max(initial=0.0)))
+        pairs, crossings = result.tree.meeting_pairs()
+        if deviation <= allowed_mm and not crossings:
             return result, SlimRecord(before, len(result.faces), allowed_mm, deviation)
-        limit *= max(0.2, 0.8 * allowed_mm / deviation)
+        keep |= there > allowed_mm
+        places = coarse_points(result)[back > allowed_mm]
+        trouble = np.unique(pairs)
+        _keep_around(mesh, keep, places, result.corners[trouble])
     return mesh, SlimRecord(before, before, allowed_mm, 0.0)
 
 
-def _collapse(mesh: Mesh, limit_mm2: float) -> Mesh:
+def _keep_around(mesh: Mesh, keep: NDArray[np.bool_], places: Floats, faces: Floats) -> None:
+    """Keep the vertices nearest to places (P, 3), those around faces (N, 3, 3), and their neighbours."""
+    if len(places):
+        _, near = mesh.tree.nearest(places)
+        keep[mesh.faces[near].ravel()] = True
+    for corners in faces:
+        low, high = corners.min(axis=0), corners.max(axis=0)
+        margin = 0.5 * (high - low).max()
+        keep |= ((mesh.vertices >= low - margin) & (mesh.vertices <= high + margin)).all(axis=1)
+    keep[mesh.faces[keep[mesh.faces].any(axis=1)].ravel()] = True
+
+
+def _collapse(mesh: Mesh, limit_mm2: float, keep: NDArray[np.bool_]) -> Mesh:
     vertices = mesh.vertices.copy()
     faces = mesh.faces.copy()
     quadric = np.zeros((len(vertices), 10))
@@ -56,20 +75,18 @@ def _collapse(mesh: Mesh, limit_mm2: float) -> Mesh:
         following = np.empty(3 * len(faces), np.int32)
         mark = np.full(len(vertices), -1, np.int32)
         kernels.corner_lists(faces, head, tail, following)
-        done, _ = kernels.collapse_pass(vertices, faces, quadric, head, tail, following, limit, mark, 0)
+        done, _ = kernels.collapse_pass(vertices, faces, quadric, keep, head, tail, following, limit, mark, 0)
         if not done and limit == limit_mm2:
             break
         faces = faces[faces[:, 0] >= 0]
     return Mesh(vertices + origin, faces).picked(slice(None))
 
 
-def deviation_mm(one: Mesh, other: Mesh) -> float:
-    """Largest distance between two surfaces, both ways, at vertices and the coarser one's face middles."""
-    worst = 0.0
-    for source, target in ((one, other), (other, one)):
-        points = source.vertices
-        if len(source.faces) < len(target.faces):  # the coarser one is seen through its middles too
-            points = np.concatenate([points, source.corners.mean(axis=1)])
-        distance, _ = target.tree.nearest(points)
-        worst = max(worst, float(distance.max(initial=0.0)))
-    return worst
+def coarse_points(mesh: Mesh) -> Floats:
+    """Vertices and face middles: where a coarse mesh is compared with a fine one."""
+    return np.concatenate([mesh.vertices, mesh.corners.mean(axis=1)])
+
+
+def deviations(fine: Mesh, coarse: Mesh) -> tuple[Floats, Floats]:
+    """Distance (mm) of the fine mesh's vertices to the coarse one, and of `coarse_points` back."""
+    return coarse.tree.nearest(fine.vertices)[0], fine.tree.nearest(coarse_points(coarse))[0]

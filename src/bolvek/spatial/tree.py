@@ -35,24 +35,23 @@ class Tree:
         self.vertices = np.ascontiguousarray(vertices, np.float64)
         self.faces = np.ascontiguousarray(faces, np.int32)
         n = len(self.faces)
-        corners = self.vertices[self.faces] if n else np.zeros((0, 3, 3))
-        low, high = corners.min(axis=1), corners.max(axis=1)
+        self.origin, extent = np.zeros(3), 1.0
         if n:
-            self.origin = 0.5 * (low.min(axis=0) + high.max(axis=0))
-            extent = float(np.abs(corners - self.origin).max())
-        else:
-            self.origin, extent = np.zeros(3), 1.0
-        corners -= self.origin
-        rec = np.empty((n, 6), np.float32)
-        rec[:, :3] = low - self.origin
-        rec[:, 3:] = high - self.origin
-        order = np.arange(n, dtype=np.int32)
-        self.first, self.count, self.child = self._nodes(rec, order)
-        self.order = order
-        self.triangles = corners.reshape(n, 9)[order]
-        del corners
+            used = np.zeros(len(self.vertices), bool)
+            used[self.faces.ravel()] = True
+            spread = self.vertices if used.all() else self.vertices[used]
+            low, high = spread.min(axis=0), spread.max(axis=0)
+            self.origin = 0.5 * (low + high)
+            extent = float((high - low).max())
         # float32 holds a coordinate to 6e-8 of its size; overlap tests must not miss a touch
         self.slack = 1e-6 * max(extent, 1e-30)
+        v, f, o = self.vertices, self.faces, self.origin
+        rec = np.empty((n, 6), np.float32)
+        run_ranges(lambda b, e: tree_build.pack_boxes(v, f, o, b, e, rec), n)
+        self.order = np.arange(n, dtype=np.int32)
+        self.first, self.count, self.child = self._nodes(rec, self.order)
+        self.triangles = np.empty((n, 9))
+        run_ranges(lambda b, e: tree_build.pack_corners(v, f, o, self.order, b, e, self.triangles), n)
         nodes = len(self.child)
         self.box = np.empty((nodes, 6, 8), np.float32)
         self.disc = np.zeros((nodes, 8, 8), np.float32)
@@ -65,7 +64,7 @@ class Tree:
             nodes,
             grain=256,
         )
-        self._rec = rec
+        self._boxes = rec
 
     @staticmethod
     def _nodes(rec: NDArray[np.float32], order: Ints) -> tuple[Ints, Ints, Ints]:
@@ -168,23 +167,23 @@ class Tree:
 
         At most about `most` pairs are listed; the count is always whole.
         """
+        boxes = self._boxes.copy()
+        boxes[:, :3] -= self.slack
+        boxes[:, 3:] += self.slack
+
         def work(begin: int, end: int) -> tuple[Ints, int]:
             room = 256
             while True:
                 pairs = np.empty((room, 2), np.int32)
                 n = tree_query.meeting_pairs(
-                    self.vertices, self.faces, self._rec_wide, self.order, self.box, self.child,
+                    self.vertices, self.faces, boxes, self.order, self.box, self.child,
                     self.first, self.count, begin, end, pairs,
                 )
                 if n <= room or room >= most:
                     return pairs[: min(n, room)], n
                 room = min(n, most)
 
-        self._rec_wide = self._rec.copy()
-        self._rec_wide[:, :3] -= self.slack
-        self._rec_wide[:, 3:] += self.slack
-        parts = run_ranges(work, len(self.faces), grain=2048)
-        del self._rec_wide
+        parts = run_ranges(work, len(self.child), grain=64)
         pairs = np.concatenate([p for p, _ in parts]) if parts else np.zeros((0, 2), np.int32)
         return pairs[np.lexsort((pairs[:, 1], pairs[:, 0]))][:most], sum(n for _, n in parts)
 
