@@ -50,4 +50,4 @@ def length_text(mm: float) -> str:
 
 def point_text(point: object) -> str:
     """A place for people, in millimetres."""
-    return "(" + ", ".join(f"{float(x):.2f}" for x in point) + ")"  # type: ignore[attr-defined]
+    return "(" + ", ".join(f"{round(float(x), 2) + 0.0:.2f}" for x in point) + ")"  # type: ignore[attr-defined]

@@ -105,14 +105,16 @@ def find_cavities(mesh: Mesh, *, ball_mm: float | None = None, wall_mm: float | 
     contact, open_sides = _boundaries(rooms, count, outside)
     volume = np.bincount(rooms.ravel(), minlength=count + 1)
     enclosed = open_sides <= MOST_OPENNESS * (contact + open_sides)
-    tall = ndimage.maximum(clearance, rooms, np.arange(count + 1)) if count else np.zeros(1)
-    is_cavity = enclosed & (volume >= 4) & (np.asarray(tall) >= 1.4)
+    is_cavity = enclosed & (volume >= 4)
     is_cavity[0] = False
-    chosen = sorted(np.flatnonzero(is_cavity), key=lambda c: (-volume[c], c))
+    boxes = ndimage.find_objects(rooms)
+    chosen = sorted(
+        (c for c in np.flatnonzero(is_cavity) if _tallest(clearance, rooms, int(c), boxes[c - 1]) >= 1.4),
+        key=lambda c: (-volume[c], c),
+    )
     number = np.full(count + 1, -1, np.int32)
     number[chosen] = np.arange(len(chosen))
     looks_into = _faces(mesh, np.where(rooms > 0, number[rooms], np.where(air, OUTSIDE, -2)), origin, spacing)
-    boxes = ndimage.find_objects(rooms)
     found = []
     for c in chosen:
         box = boxes[c - 1]
@@ -201,14 +203,18 @@ def _place(point: NDArray[np.float64]) -> tuple[float, float, float]:
 def _air(mesh: Mesh, surface: NDArray[np.bool_], origin: NDArray[np.float64], spacing: float) -> NDArray[np.bool_]:
     """Free voxels outside the material: one winding number per connected region."""
     regions, count = ndimage.label(~surface)
-    _, first = np.unique(regions, return_index=True)
-    points = origin + spacing * np.stack(np.unravel_index(first, surface.shape), axis=1)
-    is_air = mesh.tree.winding(points) < 0.5
-    labels = np.unique(regions)
+    places = []
+    for label, box in enumerate(ndimage.find_objects(regions), 1):
+        inside = regions[box] == label
+        first = np.unravel_index(int(np.argmax(inside)), inside.shape)
+        places.append([s.start + i for s, i in zip(box, first, strict=True)])
     table = np.zeros(count + 1, bool)
-    table[labels] = is_air
-    table[0] = False
+    table[1:] = mesh.tree.winding(origin + spacing * np.array(places, np.float64).reshape(-1, 3)) < 0.5
     return table[regions]
+
+
+def _tallest(clearance: NDArray[np.float32], rooms: NDArray[np.int32], room: int, box: tuple[slice, ...]) -> float:
+    return float(clearance[box][rooms[box] == room].max())
 
 
 def _rim(outside: NDArray[np.bool_], air: NDArray[np.bool_]) -> NDArray[np.bool_]:

@@ -10,8 +10,10 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from bolvek.kernels.triangles import mark_flat
 from bolvek.mesh import Mesh
 from bolvek.mesh.topology import CROWDED, OPEN
+from bolvek.spatial.parallel import run_ranges
 
 _MOST_PLACES = 5
 
@@ -73,22 +75,14 @@ def _find(mesh: Mesh) -> tuple[Defect, ...]:
         vertex, uses = np.unique(mesh.faces.ravel()[corners], return_counts=True)
         add("split_vertices", topology.extra_fans, mesh.vertices[vertex[uses > 1]])
     flat = flat_faces(mesh)
-    add("flat_faces", int(flat.sum()), mesh.corners[flat].mean(axis=1))
+    add("flat_faces", int(flat.sum()), mesh.vertices[mesh.faces[flat]].mean(axis=1))
     pairs, count = mesh.tree.meeting_pairs()
-    add("self_intersections", count, mesh.corners[pairs[: 4 * _MOST_PLACES]].mean(axis=(1, 2)))
+    add("self_intersections", count, mesh.vertices[mesh.faces[pairs[: 4 * _MOST_PLACES]]].mean(axis=(1, 2)))
     return tuple(found)
 
 
 def flat_faces(mesh: Mesh) -> NDArray[np.bool_]:
     """Mask (F,) of faces whose three corners lie exactly on one line."""
-    from bolvek.kernels.triangles import flat_axes
-
-    a, b, c = (mesh.corners[:, k] for k in range(3))
-    # an area clearly above rounding cannot be flat: only the rest needs the exact test
-    longest = np.maximum(np.abs(b - a), np.abs(c - a)).max(axis=1)
-    doubtful = ~(mesh.face_areas > 1e-12 * longest * longest)
-    flat = np.zeros(len(mesh.faces), bool)
-    for f in np.flatnonzero(doubtful):
-        i, j, k = (int(x) for x in mesh.faces[f])
-        flat[f] = flat_axes(mesh.vertices, i, j, k)[0] < 0
+    flat = np.empty(len(mesh.faces), bool)
+    run_ranges(lambda b, e: mark_flat(mesh.vertices, mesh.faces, b, e, flat), len(mesh.faces))
     return flat

@@ -163,4 +163,4 @@ def carp() -> Mesh:
     """The carp, about 100,000 triangles, closed and sound, its foot flat on z = 0."""
     body = _Body()
     low, high = np.array([-16.0, -17.0, -0.75]), np.array([22.0, 17.0, 53.0])
-    return field_mesh(lambda p: _carp_field(body, p), low, high, 0.3, within_mm=0.02)
+    return field_mesh(lambda p: _carp_field(body, p), low, high, 0.3, within_mm=0.0125)

@@ -68,7 +68,7 @@ def _fill(
 def field_mesh(
     field: Callable[[Floats], Floats], low: Floats, high: Floats, cell: float, *, within_mm: float
 ) -> Mesh:
-    """Surface of a field in a box as one sound shell of float32 coordinates, slimmed within a deviation.
+    """Surface of a field in a box as one sound shell of float32 coordinates, slimmed within a deviation (0: not).
 
     The field is evaluated on a coarse lattice first and finely only near its zero; it must not change
     faster than a few millimetres a millimetre. Only the largest shell is kept.
@@ -91,4 +91,4 @@ def field_mesh(
     surface = dense_surface(values, low, cell)
     mesh = Mesh(surface.vertices, surface.faces)
     mesh = mesh.picked(mesh.topology.shell == int(np.argmax(mesh.shell_volumes)))
-    return slim(mesh, within_mm)[0].as_stored()
+    return (slim(mesh, within_mm)[0] if within_mm else mesh).as_stored()

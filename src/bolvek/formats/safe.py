@@ -49,13 +49,22 @@ def write_bytes(path: Path, data: bytes, *, replace: bool, verify: Callable[[byt
         if replace:
             os.replace(beside, path)
         else:
-            os.link(beside, path)  # fails when somebody else took the name meanwhile
-            beside.unlink()
+            _name_once(beside, path)
     except OSError as error:
         raise FileError(f"{path} cannot be written: {error.strerror or error}") from None
     finally:
         if beside is not None:
             beside.unlink(missing_ok=True)
+
+
+def _name_once(beside: Path, path: Path) -> None:
+    """Give the file its name, failing when somebody else took it meanwhile."""
+    try:
+        os.link(beside, path)
+    except FileExistsError:
+        raise FileError(f"{path} appeared while the work was going on; nothing was written over it") from None
+    except OSError:  # no hard links here: the check before has to do
+        os.replace(beside, path)
 
 
 def write_model(path: Path, mesh: Mesh, *, replace: bool = False) -> int:
@@ -67,12 +76,11 @@ def write_model(path: Path, mesh: Mesh, *, replace: bool = False) -> int:
         raise FileError(f"{path}: models are written as .stl; '{path.suffix}' is not known")
     if len(mesh.faces) and float(np.abs(mesh.bounds).max()) > 1e30:
         raise FileError(f"{path}: coordinates of {np.abs(mesh.bounds).max():.3g} mm do not fit an STL file")
-    corners = mesh.corners
-    data = stl_bytes(corners)
+    data = stl_bytes(mesh)
 
     def verify(back: bytes) -> None:
         found, _ = read_stl(back, path)
-        if not np.array_equal(found, corners.astype(np.float32)):
+        if not np.array_equal(found, mesh.vertices.astype(np.float32)[mesh.faces]):
             raise FileError(f"{path}: the written model does not read back as the same triangles")
 
     write_bytes(path, data, replace=replace, verify=verify)

@@ -11,6 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from bolvek.errors import FileError
+from bolvek.mesh import Mesh
 
 _RECORD = np.dtype([("normal", "<f4", 3), ("corners", "<f4", (3, 3)), ("attribute", "<u2")])
 _HEADER = 84
@@ -116,13 +117,10 @@ def _bad_vertex(data: bytes, path: Path) -> FileError:
     return FileError(f"{path}: a vertex line is damaged")
 
 
-def stl_bytes(corners: NDArray[np.float64]) -> bytes:
-    """Binary STL of corners (F, 3, 3), normals from the rounded corners, zero attributes."""
-    records = np.zeros(len(corners), _RECORD)
-    records["corners"] = corners
-    c = records["corners"].astype(np.float64)
-    normal = np.cross(c[:, 1] - c[:, 0], c[:, 2] - c[:, 0])
-    length = np.linalg.norm(normal, axis=1, keepdims=True)
-    records["normal"] = np.divide(normal, length, out=np.zeros_like(normal), where=length > 0)
+def stl_bytes(mesh: Mesh) -> bytes:
+    """Binary STL of a mesh in float32, with its normals and zero attributes."""
+    records = np.zeros(len(mesh.faces), _RECORD)
+    records["corners"] = mesh.vertices.astype(np.float32)[mesh.faces]
+    records["normal"] = mesh.area_vectors / np.maximum(mesh.face_areas, 1e-300)[:, None]
     header = b"binary STL, millimetres".ljust(80, b" ")
-    return header + np.uint32(len(corners)).tobytes() + records.tobytes()
+    return header + np.uint32(len(records)).tobytes() + records.tobytes()

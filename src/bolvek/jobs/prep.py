@@ -1,5 +1,6 @@
 """`prep`: from a file to a hollowed, drained, proven model, step by step."""
 
+import dataclasses
 import time
 from collections.abc import Callable
 from dataclasses import dataclass, field
@@ -7,7 +8,7 @@ from pathlib import Path
 from typing import TypeVar
 
 from bolvek.analyses.proof import ProofRecord, ProofSettings, prove
-from bolvek.errors import UsageError
+from bolvek.errors import WorkError
 from bolvek.formats import check_target, read_model, write_model
 from bolvek.formats.registry import Model
 from bolvek.mesh import Mesh
@@ -36,16 +37,13 @@ class PrepSettings:
             self.scale.check()
         self.hollow.check()
         self.drains.check()
-        if 2 * self.hollow.wall_mm <= self.hollow.cell_mm:
-            raise UsageError("--grid must be finer than the wall")
 
 
 @dataclass
 class PrepResult:
-    """What came out: meshes before and after, and the record of every step with its seconds."""
+    """What came out: the mesh, and the record of every step with its seconds."""
 
     model: Model
-    before: Mesh
     after: Mesh
     scale: ScaleRecord | None
     hollow: HollowRecord
@@ -76,13 +74,17 @@ def prep(
         return result
 
     model = step("read", lambda: read_model(source, unit=settings.unit), words.model_text)
-    mesh, turned = step("check", lambda: check_hollowable(model.mesh), words.check_text)
-    scaled: ScaleRecord | None = None
+    mesh, scaled = model.mesh, None
     if settings.scale is not None:
         chosen = settings.scale
-        mesh, scaled = step("scale", lambda: scale(mesh, chosen), lambda r: words.scale_text(r[1]))
+        mesh, scaled = step("scale", lambda: scale(model.mesh, chosen), lambda r: words.scale_text(r[1]))
     mesh = mesh.as_stored()
-    before = mesh
+    try:
+        mesh, turned = step("check", lambda: check_hollowable(mesh), words.check_text)
+    except WorkError:
+        check_hollowable(model.mesh)  # so that places are told in the coordinates of the file
+        raise
+    model = dataclasses.replace(model, mesh=mesh)  # the file's own coordinates are not needed any more
     mesh, hollowed = step("hollow", lambda: hollow(mesh, settings.hollow), lambda r: words.hollow_text(r[1]))
     drained: DrainRecord | None = None
     if settings.drains.count:
@@ -95,4 +97,4 @@ def prep(
         )
     proof = step("proof", lambda: prove(mesh, ProofSettings(settings.hollow.wall_mm)), words.proof_line)
     step("write", lambda: write_model(output, mesh, replace=settings.replace), lambda n: words.written_text(output, n))
-    return PrepResult(model, before, mesh, scaled, hollowed, drained, proof, output, seconds)
+    return PrepResult(model, mesh, scaled, hollowed, drained, proof, output, seconds)

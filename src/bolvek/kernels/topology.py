@@ -12,10 +12,11 @@ CROWDED = -2  # the edge has more than two uses
 
 
 @kernel
-def weld_rows(rows, table, label):
+def weld_rows(rows, table, label, first):
     """Give equal rows of rows (N, 3) int64 one label, numbered by first sight; returns how many.
 
-    table (power of two, at least 2 N) int32 must come filled with -1. `first` rows are kept in it.
+    table (power of two, at least 2 N) int32 must come filled with -1. first (N,) int32 gets the
+    row of each label.
     """
     mask = table.shape[0] - 1
     used = 0
@@ -32,6 +33,7 @@ def weld_rows(rows, table, label):
             if j < 0:
                 table[slot] = i
                 label[i] = used
+                first[used] = i
                 used += 1
                 break
             if rows[j, 0] == a and rows[j, 1] == b and rows[j, 2] == c:

@@ -36,6 +36,25 @@ def flat_axes(v, a, b, c):
 
 
 @kernel
+def mark_flat(v, faces, begin, end, flat):
+    """flat[f] is set where the corners of face f lie exactly on a line."""
+    for f in range(begin, end):
+        flat[f] = flat_axes(v, faces[f, 0], faces[f, 1], faces[f, 2])[0] < 0
+
+
+@kernel
+def area_vectors(v, faces, begin, end, out):
+    """Normals (F, 3) as long as the face's area."""
+    for f in range(begin, end):
+        a, b, c = faces[f, 0], faces[f, 1], faces[f, 2]
+        ux, uy, uz = v[b, 0] - v[a, 0], v[b, 1] - v[a, 1], v[b, 2] - v[a, 2]
+        wx, wy, wz = v[c, 0] - v[a, 0], v[c, 1] - v[a, 1], v[c, 2] - v[a, 2]
+        out[f, 0] = 0.5 * (uy * wz - uz * wy)
+        out[f, 1] = 0.5 * (uz * wx - ux * wz)
+        out[f, 2] = 0.5 * (ux * wy - uy * wx)
+
+
+@kernel
 def _point_in_flat(v, i, j, p, a, b, c):
     s = orient2d(v, i, j, a, b, p)
     t = orient2d(v, i, j, b, c, p)

@@ -6,7 +6,9 @@ import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from bolvek.kernels import topology as kernels
+from bolvek.kernels.triangles import area_vectors
 from bolvek.mesh.topology import Topology, build_topology
+from bolvek.spatial.parallel import run_ranges
 from bolvek.spatial.tree import Tree
 
 Floats = NDArray[np.float64]
@@ -37,10 +39,8 @@ class Mesh:
     def from_corners(cls, corners: ArrayLike) -> "Mesh":
         """Weld corners (F, 3, 3): exactly equal points become one vertex, in order of appearance."""
         points = np.ascontiguousarray(np.asarray(corners, np.float64).reshape(-1, 3)) + 0.0
-        label, used = _weld(points)
-        vertices = np.empty((used, 3))
-        vertices[label[::-1]] = points[::-1]
-        return cls(vertices, label.reshape(-1, 3))
+        label, first = _weld(points)
+        return cls(points[first], label.reshape(-1, 3))
 
     def __repr__(self) -> str:
         return f"Mesh({len(self.vertices)} vertices, {len(self.faces)} faces)"
@@ -63,13 +63,14 @@ class Mesh:
     @cached_property
     def area_vectors(self) -> Floats:
         """Face normals (F, 3) as long as the face's area in mm2."""
-        a, b, c = (self.vertices[self.faces[:, k]] for k in range(3))
-        return np.asarray(0.5 * np.cross(b - a, c - a))
+        out = np.empty((len(self.faces), 3))
+        run_ranges(lambda b, e: area_vectors(self.vertices, self.faces, b, e, out), len(out))
+        return out
 
     @cached_property
     def face_areas(self) -> Floats:
         """Area (F,) in mm2."""
-        return np.asarray(np.linalg.norm(self.area_vectors, axis=1))
+        return np.asarray(np.sqrt(np.einsum("ij,ij->i", self.area_vectors, self.area_vectors)))
 
     @property
     def area(self) -> float:
@@ -147,18 +148,17 @@ class Mesh:
 
     def _stored(self) -> "Mesh":
         rounded = self.vertices.astype(np.float32).astype(np.float64) + 0.0
-        label, used = _weld(rounded)
-        if used == len(rounded):
+        label, first = _weld(rounded)
+        if len(first) == len(rounded):
             return self if np.array_equal(rounded, self.vertices) else self.moved(rounded)
-        vertices = np.empty((used, 3))
-        vertices[label[::-1]] = rounded[::-1]
-        return Mesh(vertices, label[self.faces])
+        return Mesh(rounded[first], label[self.faces])
 
 
-def _weld(points: Floats) -> tuple[Ints, int]:
-    """Label (N,) of equal points (N, 3), numbered by first appearance, and the number of labels."""
+def _weld(points: Floats) -> tuple[Ints, Ints]:
+    """Label (N,) of equal points (N, 3), numbered by first appearance, and the row of each label."""
     size = 1 << max(4, int(2 * max(len(points), 1) - 1).bit_length())
     label = np.empty(len(points), np.int32)
+    first = np.empty(len(points), np.int32)
     table = np.full(size, -1, np.int32)
-    used = kernels.weld_rows(np.ascontiguousarray(points).view(np.int64), table, label)
-    return label, int(used)
+    used = kernels.weld_rows(np.ascontiguousarray(points).view(np.int64), table, label, first)
+    return label, first[:used].copy()

@@ -11,6 +11,7 @@ Values too near to zero to be trusted raise `TooClose`; the caller moves the bod
 of a millimetre and tries again (controlled perturbation; Halperin and Shelton 1998).
 """
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -67,12 +68,25 @@ def prism(start: Floats, end: Floats, radius: float, sides: int, turn_deg: float
     return ConvexBody(normal, offset, corner, tuple(rings))
 
 
-def subtract(mesh: Mesh, body: ConvexBody) -> Mesh:
-    """The closed mesh without the body; untouched triangles come first, as they were.
+def subtract(mesh: Mesh, bodies: Sequence[ConvexBody]) -> Mesh:
+    """The closed mesh without the bodies; untouched triangles come first, as they were.
 
-    Raises TooClose when the body should be moved a little, ValueError when it touches no face.
+    Bodies that touch no common triangle are cut at once, the others one after the other. Raises
+    TooClose when a body should be moved a little, ValueError when one touches no face.
     """
-    return _Cut(mesh, body).result()
+    cuts: list[_Cut] = []
+    taken: set[int] = set()
+    later: list[ConvexBody] = []
+    for body in bodies:
+        cut = _Cut(mesh, body)
+        cut.run()
+        if taken.isdisjoint(cut.dropped):
+            taken.update(cut.dropped)
+            cuts.append(cut)
+        else:
+            later.append(body)
+    result = _assemble(mesh, cuts)
+    return subtract(result, later) if later else result
 
 
 class _Cut:
@@ -81,11 +95,9 @@ class _Cut:
     def __init__(self, mesh: Mesh, body: ConvexBody) -> None:
         self.mesh, self.body = mesh, body
         low, high = body.corner.min(axis=0) - 0.01, body.corner.max(axis=0) + 0.01
-        inside = np.ones(len(mesh.faces), bool)
-        for k in range(3):
-            x = mesh.vertices[:, k][mesh.faces]
-            inside &= (x.min(axis=1) <= high[k]) & (x.max(axis=1) >= low[k])
-        self.local = np.flatnonzero(inside)
+        self.local = mesh.tree.faces_in_box(low, high)
+        self.dropped: list[int] = []
+        self.polygons: list[tuple[Floats, list[list[Node]]]] = []
         used = np.unique(mesh.faces[self.local])
         value = mesh.vertices[used] @ body.normal.T - body.offset
         self.row = {int(v): i for i, v in enumerate(used)}
@@ -103,25 +115,23 @@ class _Cut:
         self.wall_steps: list[list[Step]] = [[] for _ in body.rings]
         self.pierces: dict[tuple[int, int], list[tuple[Node, int]]] = {}
 
-    def result(self) -> Mesh:
-        dropped: list[int] = []
-        polygons: list[tuple[Floats, list[list[Node]]]] = []
+    def run(self) -> None:
+        """Find the faces that go (`dropped`) and the polygons that come (`polygons`)."""
         for f in self.local:
             corner = [int(v) for v in self.mesh.faces[f]]
             if all(self.inside_vertex[self.row[v]] for v in corner):
-                dropped.append(int(f))
+                self.dropped.append(int(f))
                 continue
             steps, cut = self._face(int(f), corner)
             if cut:
-                dropped.append(int(f))
-                polygons.append((self.mesh.area_vectors[f], _trace(steps)))
-        if not dropped:
+                self.dropped.append(int(f))
+                self.polygons.append((self.mesh.area_vectors[f], _trace(steps)))
+        if not self.dropped:
             raise ValueError("the body touches no face")
         self._body_edges()
         for p, steps in enumerate(self.wall_steps):
             if steps:
-                polygons.append((-self.body.normal[p], _trace(steps)))
-        return self._assemble(np.array(dropped), polygons)
+                self.polygons.append((-self.body.normal[p], _trace(steps)))
 
     def _edge(self, a: int, b: int) -> tuple[Node | None, Node | None] | None:
         """Part of the edge a b (a < b) inside the body: entry and exit nodes, None at an end inside.
@@ -280,33 +290,35 @@ class _Cut:
                 self.wall_steps[owner[(d, c)]].append((a, b))
                 self.wall_steps[owner[(c, d)]].append((b, a))
 
-    def _assemble(self, dropped: NDArray[np.int64], polygons: list[tuple[Floats, list[list[Node]]]]) -> Mesh:
-        index: dict[Node, int] = {}
-        extra: list[Floats] = []
-        base = len(self.mesh.vertices)
 
-        def number(node: Node) -> int:
+def _assemble(mesh: Mesh, cuts: list[_Cut]) -> Mesh:
+    """The mesh without the dropped faces and with the triangulated polygons of all cuts."""
+    extra: list[Floats] = []
+    base = len(mesh.vertices)
+    faces: list[tuple[int, int, int]] = []
+    keep = np.ones(len(mesh.faces), bool)
+    for cut in cuts:
+        keep[cut.dropped] = False
+        index: dict[Node, int] = {}
+
+        def number(node: Node, cut: _Cut = cut, index: dict[Node, int] = index) -> int:
             if node[0] == "vertex":
                 return int(node[1])
             if node not in index:
                 index[node] = base + len(extra)
-                extra.append(self.point[node])
+                extra.append(cut.point[node])
             return index[node]
 
-        faces: list[tuple[int, int, int]] = []
-        for normal, loops in polygons:
+        for normal, loops in cut.polygons:
             numbered = [[number(node) for node in loop] for loop in loops]
-            flat = _flat_points(normal, {i: self.mesh.vertices[i] if i < base else extra[i - base]
-                                         for loop in numbered for i in loop})
+            points = {i: mesh.vertices[i] if i < base else extra[i - base] for loop in numbered for i in loop}
             try:
-                faces += triangulate(flat, numbered)  # type: ignore[arg-type]
+                faces += triangulate(_flat_points(normal, points), numbered)  # type: ignore[arg-type]
             except PolygonError:
                 raise TooClose from None
-        keep = np.ones(len(self.mesh.faces), bool)
-        keep[dropped] = False
-        vertices = np.concatenate([self.mesh.vertices, np.array(extra).reshape(-1, 3)])
-        new = np.array(faces, np.int32).reshape(-1, 3)
-        return Mesh(vertices, np.concatenate([self.mesh.faces[keep], new])).picked(slice(None))
+    vertices = np.concatenate([mesh.vertices, np.array(extra).reshape(-1, 3)])
+    new = np.array(faces, np.int32).reshape(-1, 3)
+    return Mesh(vertices, np.concatenate([mesh.faces[keep], new])).picked(slice(None))
 
 
 def _check_apart(enter: Floats, leave: Floats, margin: float) -> None:

@@ -265,11 +265,16 @@ def cut_bores(
     rng = np.random.default_rng(_SEED)
     retries = 0
     for _ in range(_TRIES):
-        result = mesh
+        bodies = []
+        for bore, hole in zip(bores, settings.drains, strict=True):
+            shift = rng.uniform(-JITTER_MM, JITTER_MM, 3)
+            turn = float(rng.uniform(0, 360))
+            bodies.append(prism(bore.start + shift, bore.end + shift, 0.5 * hole.diameter_mm, settings.sides, turn))
         try:
-            for bore, hole in zip(bores, settings.drains, strict=True):
-                result, moves = _cut_one(result, bore, hole.diameter_mm, settings.sides, rng)
-                retries += moves
+            result = subtract(mesh, bodies)
+        except TooClose:
+            retries += 1
+            continue
         except ValueError:
             raise WorkError("a drain touches no face of the model") from None
         if as_stored:
@@ -289,14 +294,3 @@ def cut_bores(
 def _unit(v: Floats) -> Point:
     x, y, z = (float(c) for c in v / np.linalg.norm(v))
     return x, y, z
-
-
-def _cut_one(mesh: Mesh, bore: Bore, diameter: float, sides: int, rng: np.random.Generator) -> tuple[Mesh, int]:
-    for tries in range(_TRIES):
-        shift = rng.uniform(-JITTER_MM, JITTER_MM, 3)
-        body = prism(bore.start + shift, bore.end + shift, 0.5 * diameter, sides, float(rng.uniform(0, 360)))
-        try:
-            return subtract(mesh, body), tries
-        except TooClose:
-            continue
-    raise WorkError(f"the hole at {point_text(bore.mouth)} could not be cut cleanly: move it a little")

@@ -61,37 +61,38 @@ def place_drains(mesh: Mesh, settings: PlaceSettings) -> list[Placed]:
     if not len(cavities):
         raise WorkError("the model has no closed cavity to drain")
     up = np.array(settings.up) / np.linalg.norm(settings.up)
-    outer = mesh.picked(nested.depth[mesh.topology.shell] == 0)
     placed: list[Placed] = []
     for n, shell in enumerate(cavities):
-        points = mesh.vertices[np.unique(mesh.faces[mesh.topology.shell == shell])]
+        inner = mesh.picked(mesh.topology.shell == shell)
         for k in range(settings.count):
             role = "vent" if k == 1 else "drain"
-            placed.append(_place_one(mesh, outer, points, n + 1, role, up, settings, placed))
+            placed.append(_place_one(mesh, inner, n + 1, role, up, settings, placed))
     return placed
 
 
 def _place_one(
-    mesh: Mesh, outer: Mesh, points: Floats, number: int, role: str, up: Floats, settings: PlaceSettings,
+    mesh: Mesh, inner: Mesh, number: int, role: str, up: Floats, settings: PlaceSettings,
     taken: list[Placed],
 ) -> Placed:
     """The best clean bore: low (a vent: high) and through little more than the wall."""
     radius = 0.5 * settings.diameter_mm
     down = -up if role == "drain" else up
-    depth = points @ down
+    depth = inner.vertices @ down
     extreme = float(depth.max())
-    chosen = _thinned(points[np.argsort(-depth, kind="stable")], 0.6 * radius)
-    _, face = outer.tree.nearest(chosen)
+    order = np.argsort(-depth, kind="stable")
+    chosen = order[_thinned(inner.vertices[order], 0.6 * radius)]
+    normal = _vertex_normals(inner)
     apart = _APART * settings.diameter_mm
     best: Placed | None = None
     least = np.inf
-    for point, outside in zip(chosen, outer.tree.closest_points(chosen, face), strict=True):
+    for vertex in chosen:
+        point = inner.vertices[vertex]
         above = extreme - float(point @ down)
         if above >= least:
             break
         if any(np.linalg.norm(point - t.bore.mouth) < apart for t in taken):
             continue
-        for axis in _axes(point, outside, down):
+        for axis in _axes(normal[vertex], down):
             start = _outer_point(mesh, point, -axis)
             if start is None:
                 continue
@@ -114,24 +115,29 @@ def _place_one(
     )
 
 
-def _thinned(points: Floats, spacing: float) -> Floats:
-    """The first point of each cube of the given side, in order, at most `_MOST_CANDIDATES`."""
+def _thinned(points: Floats, spacing: float) -> NDArray[np.int64]:
+    """Rows of the first point of each cube of the given side, in order, at most `_MOST_CANDIDATES`."""
     cube = np.floor((points - points.min(axis=0)) / spacing).astype(np.int64)
-    _, first = np.unique(cube, axis=0, return_index=True)
-    return points[np.sort(first)[:_MOST_CANDIDATES]]
+    size = cube.max(axis=0) + 1
+    _, first = np.unique((cube[:, 0] * size[1] + cube[:, 1]) * size[2] + cube[:, 2], return_index=True)
+    return np.sort(first)[:_MOST_CANDIDATES]
 
 
-def _axes(point: Floats, outside: Floats, down: Floats) -> list[Floats]:
+def _vertex_normals(inner: Mesh) -> Floats:
+    """Unit normals (V, 3), into the cavity: away from the nearest outside, since the wall is even."""
+    total = np.zeros((len(inner.vertices), 3))
+    for k in range(3):
+        np.add.at(total, inner.faces[:, k], inner.area_vectors)
+    return total / np.maximum(np.linalg.norm(total, axis=1), 1e-300)[:, None]
+
+
+def _axes(square: Floats, down: Floats) -> list[Floats]:
     """Inward directions to try: square through the wall, straight along gravity, between the two."""
-    square = point - outside
-    length = np.linalg.norm(square)
-    axes = [square / length] if length > 0 else []
-    axes.append(-down)
-    if length > 0:
-        between = square / length - down
-        size = np.linalg.norm(between)
-        if size > 1e-3:
-            axes.append(between / size)
+    axes = [square, -down]
+    between = square - down
+    size = np.linalg.norm(between)
+    if size > 1e-3:
+        axes.append(between / size)
     return axes
 
 

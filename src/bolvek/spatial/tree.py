@@ -162,6 +162,14 @@ class Tree:
         )
         return out
 
+    def faces_in_box(self, low: Floats, high: Floats) -> NDArray[np.int64]:
+        """Faces whose box meets the box low..high, in ascending order (conservative by `slack`)."""
+        near = np.ones(len(self._boxes), bool)
+        for k in range(3):
+            near &= self._boxes[:, k] <= high[k] - self.origin[k] + self.slack
+            near &= self._boxes[:, k + 3] >= low[k] - self.origin[k] - self.slack
+        return np.sort(self.order[near]).astype(np.int64)
+
     def meeting_pairs(self, most: int = 1_000_000) -> tuple[Ints, int]:
         """Pairs (P, 2) of faces that meet beyond what they share, sorted; and how many there are.
 

@@ -1,0 +1,34 @@
+# Two commands for a fresh machine with Python 3.11 or newer and nothing else:
+#   make demo   set up, run the lantern workshop's example into out/
+#   make test   set up, run every check and test
+PYTHON ?= python3
+VENV := .venv
+BIN := $(VENV)/bin
+
+.PHONY: demo test bench clean
+
+demo: $(VENV)/.user
+	$(BIN)/bolvek demo out/ --replace
+
+test: $(VENV)/.dev
+	$(BIN)/ruff check src tests bench
+	$(BIN)/mypy
+	$(BIN)/lint-imports
+	$(BIN)/pytest -q
+
+bench: $(VENV)/.dev
+	$(BIN)/python -m bench.run
+
+$(VENV)/bin/python:
+	$(PYTHON) -m venv $(VENV)
+
+$(VENV)/.user: $(VENV)/bin/python pyproject.toml
+	$(BIN)/python -m pip install --quiet --disable-pip-version-check --only-binary :all: -e .
+	touch $@
+
+$(VENV)/.dev: $(VENV)/bin/python pyproject.toml
+	$(BIN)/python -m pip install --quiet --disable-pip-version-check --only-binary :all: -e '.[dev]'
+	touch $@
+
+clean:
+	rm -rf $(VENV) out build src/*.egg-info .pytest_cache .hypothesis .mypy_cache .ruff_cache .import_linter_cache

@@ -1,0 +1,1 @@
+"""Repeatable benchmarks; `python -m bench.run` writes the table of docs/benchmarks.md."""
