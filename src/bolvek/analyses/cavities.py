@@ -18,7 +18,7 @@ from numpy.typing import NDArray
 from scipy import ndimage
 
 from bolvek.mesh import Mesh
-from bolvek.mesh.topology import OPEN
+from bolvek.mesh.topology import OPEN, build_topology
 from bolvek.spatial.voxels import distance_to, surface_voxels
 
 OUTSIDE, MOUTH = -1, -2
@@ -79,14 +79,14 @@ class Cavities:
 
 
 def default_ball_mm(mesh: Mesh) -> float:
-    """A tenth of the longest side, between 2 and 12 mm: wider than drains, narrower than bowls."""
-    return float(np.clip(0.1 * mesh.size.max(), 2.0, 12.0))
+    """A tenth of the longest side, between 6 and 12 mm: wider than drains, narrower than most bowls."""
+    return float(np.clip(0.1 * mesh.size.max(), 6.0, 12.0))
 
 
 def find_cavities(mesh: Mesh, *, ball_mm: float | None = None, wall_mm: float | None = None) -> Cavities:
     """Cavities of a closed, consistently oriented mesh. Voxels are at most 0.4 of `wall_mm`."""
     ball = ball_mm if ball_mm is not None else default_ball_mm(mesh)
-    spacing = min(float(mesh.size.max()) / 200, ball / 6)
+    spacing = min(float(mesh.size.max()) / 160, ball / 5)
     if wall_mm is not None:
         spacing = min(spacing, 0.4 * wall_mm)
     room = mesh.size + 2 * ball
@@ -94,7 +94,7 @@ def find_cavities(mesh: Mesh, *, ball_mm: float | None = None, wall_mm: float | 
     pad = int(np.ceil(0.5 * ball / spacing)) + 3
     origin = mesh.bounds[0] - pad * spacing
     shape = tuple(int(n) + 2 * pad + 1 for n in np.ceil(mesh.size / spacing))
-    surface = surface_voxels(mesh.corners, origin, spacing, shape) > 0  # type: ignore[arg-type]
+    surface = surface_voxels(mesh.vertices, mesh.faces, origin, spacing, shape) > 0  # type: ignore[arg-type]
     air = _air(mesh, surface, origin, spacing)
     radius = 0.5 * ball / spacing
     clearance = distance_to(~air)
@@ -139,19 +139,18 @@ def _by_patches(
     if not rooms or not inner.any() or not outer.any():
         return Cavities((), np.full(len(mesh.faces), OUTSIDE, np.int32), (), True, spacing, ball)
     openings = [o for room in rooms for o in room.openings]
-    middles = mesh.corners.mean(axis=1)
     if wall_mm is None:
-        some = middles[inner][:: max(1, int(inner.sum()) // 2000)]
-        wall_mm = float(np.median(mesh.picked(outer).tree.nearest(some)[0]))
+        some = np.flatnonzero(inner)[:: max(1, int(inner.sum()) // 2000)]
+        wall_mm = float(np.median(mesh.tree.only(outer).nearest(mesh.vertices[mesh.faces[some]].mean(axis=1))[0]))
     for widen in (1.0, 1.5, 2.2, 3.2):
         reach = [widen * (0.75 * o.width_mm + 1.5 * wall_mm) for o in openings]
         mouth = np.zeros(len(mesh.faces), bool)
         for opening, radius in zip(openings, reach, strict=True):
-            gap = np.linalg.norm(mesh.corners - opening.where_mm, axis=2).min(axis=1)
-            mouth |= gap < radius
+            gap = np.linalg.norm(mesh.vertices - opening.where_mm, axis=1)
+            mouth |= (gap < radius)[mesh.faces].any(axis=1)
         rest = np.flatnonzero(~mouth)
-        patch = mesh.picked(rest).topology.shell if len(rest) else np.zeros(0, np.int32)
-        patches = int(patch.max()) + 1 if len(patch) else 0
+        hanging = build_topology(mesh.faces[rest], len(mesh.vertices))
+        patch, patches = hanging.shell, hanging.shells
         area = mesh.face_areas[rest]
         votes = np.zeros((patches, len(rooms) + 1))
         np.add.at(votes, (patch, looks_into[rest]), area)  # column -1 holds the outside
@@ -172,14 +171,18 @@ def _by_patches(
     groups: dict[int, list[int]] = {}
     for n, _room in enumerate(rooms):
         best = int(np.argmax(np.where(is_inner, votes[:, n], -1.0))) if is_inner.any() else -1
-        if best >= 0 and votes[best, n] > 0:
-            groups.setdefault(int(owner[best]), []).append(n)
+        # a room along no inner patch is told all the same: its mouth was not found
+        told = best >= 0 and votes[best, n] > 0
+        groups.setdefault(int(owner[best]) if told else -2 - n, []).append(n)
     cavities, number = [], {}
     for group, members in sorted(groups.items(), key=lambda g: min(g[1])):
         number[group] = len(cavities)
         mine = [rooms[n] for n in members]
         ways = tuple(o for room in mine for o in room.openings)
-        shells = set(np.unique(mesh.topology.shell[rest[owner[patch] == group]]).tolist())
+        if group >= 0:
+            shells = set(np.unique(mesh.topology.shell[rest[owner[patch] == group]]).tolist())
+        else:
+            shells = set(np.unique(mesh.topology.shell[looks_into == members[0]]).tolist())
         alcoves = [r.volume_mm3 for r in mine[1:] if not r.openings] if ways else [r.volume_mm3 for r in mine[1:]]
         cavities.append(
             Cavity(
@@ -274,7 +277,7 @@ def _openings(
 def _faces(mesh: Mesh, label: NDArray[np.int32], origin: NDArray[np.float64], spacing: float) -> NDArray[np.int32]:
     """The cavity each face looks into: probe along its normal, then ask the neighbours."""
     normal = mesh.area_vectors / np.maximum(mesh.face_areas, 1e-300)[:, None]
-    middle = mesh.corners.mean(axis=1)
+    middle = mesh.vertices[mesh.faces].mean(axis=1)
     face = np.full(len(mesh.faces), -2, np.int32)
     open_faces = np.arange(len(mesh.faces))
     limit = np.array(label.shape) - 1

@@ -15,7 +15,6 @@ from bolvek.analyses.sampling import surface_samples, wall_tolerance_mm
 from bolvek.analyses.shells import nest_shells
 from bolvek.errors import UsageError
 from bolvek.mesh import Mesh
-from bolvek.spatial.tree import Tree
 
 Floats = NDArray[np.float64]
 
@@ -49,8 +48,8 @@ class Wall:
     samples: int
     spacing_mm: float
     left_out_share: float
-    asked_mm: float | None
-    tolerance_mm: float | None
+    asked_mm: float | None = None
+    tolerance_mm: float | None = None
 
     @property
     def holds(self) -> bool:
@@ -65,8 +64,8 @@ class Finding:
     code: str
     severity: str
     count: int
-    where_mm: tuple[float, float, float] | None
     text: str
+    where_mm: tuple[float, float, float] | None = None
 
 
 @dataclass(frozen=True)
@@ -82,10 +81,10 @@ class ProofRecord:
     volume_mm3: float
     cavities: tuple[Cavity, ...]
     drains: int
-    wall: Wall | None
-    voxel_mm: float | None
-    ball_mm: float | None
     findings: tuple[Finding, ...]
+    wall: Wall | None = None
+    voxel_mm: float | None = None
+    ball_mm: float | None = None
 
     @property
     def verdict(self) -> str:
@@ -107,7 +106,7 @@ def prove(mesh: Mesh, settings: ProofSettings) -> ProofRecord:
     known = {d.code for d in defects}
     findings += [_fault(d, " once stored in float32") for d in stored_defects if d.code not in known]
     if not len(mesh.faces):
-        findings.append(Finding("empty", "fault", 0, None, "the model has no triangles"))
+        findings.append(Finding("empty", "fault", 0, "the model has no triangles"))
     shells = nest_shells(mesh) if not mesh.topology.open_edges and len(mesh.faces) else None
     bodies = mesh.topology.shells
     cavities: Cavities | None = None
@@ -116,7 +115,7 @@ def prove(mesh: Mesh, settings: ProofSettings) -> ProofRecord:
         bodies = int((shells.depth % 2 == 0).sum())
         if len(shells.inside_out):
             findings.append(
-                Finding("inside_out", "fault", len(shells.inside_out), None,
+                Finding("inside_out", "fault", len(shells.inside_out),
                         f"{len(shells.inside_out)} shell(s) face inward: the model is inside out")
             )
         else:
@@ -125,8 +124,7 @@ def prove(mesh: Mesh, settings: ProofSettings) -> ProofRecord:
             wall = measure_wall(mesh, cavities, settings.wall_mm)
     if settings.wall_mm is not None and wall is None:
         findings.append(
-            Finding("wall_unmeasured", "note", 0, None,
-                    "the wall could not be measured: " + (
+            Finding("wall_unmeasured", "note", 0, "the wall could not be measured: " + (
                         "the model has no cavity" if cavities is not None and not cavities.found
                         else "inner and outer surface could not be told apart" if cavities is not None
                         and not cavities.separated
@@ -135,18 +133,19 @@ def prove(mesh: Mesh, settings: ProofSettings) -> ProofRecord:
         )
     elif wall is not None and not wall.holds:
         findings.append(
-            Finding("wall_thin", "fault", 1, wall.where_mm,
-                    f"the wall is {wall.min_mm:.3f} mm at its thinnest, {wall.asked_mm:.3f} mm were asked for")
+            Finding("wall_thin", "fault", 1,
+                    f"the wall is {wall.min_mm:.3f} mm at its thinnest, {wall.asked_mm:.3f} mm were asked for",
+                    wall.where_mm)
         )
     return ProofRecord(
         not defects, not stored_defects, defects, stored_defects, bodies, len(mesh.faces), mesh.volume,
         cavities.found if cavities else (), sum(len(c.openings) for c in cavities.found) if cavities else 0,
-        wall, cavities.spacing_mm if cavities else None, cavities.ball_mm if cavities else None, tuple(findings),
+        tuple(findings), wall, cavities.spacing_mm if cavities else None, cavities.ball_mm if cavities else None,
     )
 
 
 def _fault(defect: Defect, suffix: str) -> Finding:
-    return Finding(defect.code, "fault", defect.count, defect.where_mm[0], defect.text + suffix)
+    return Finding(defect.code, "fault", defect.count, defect.text + suffix, defect.where_mm[0])
 
 
 def _cavity_findings(cavities: Cavities) -> list[Finding]:
@@ -154,22 +153,20 @@ def _cavity_findings(cavities: Cavities) -> list[Finding]:
     for cavity in cavities.found:
         size = f"a cavity of {cavity.volume_mm3 / 1000:.2f} cm3"
         if cavity.alcoves:
-            findings.append(
-                Finding("alcoves", "note", cavity.alcoves, cavity.where_mm,
-                        f"{size} has {cavity.alcoves} corner(s) of {cavity.alcoves_mm3 / 1000:.3f} cm3 in all behind "
-                        f"necks under {2 * cavities.spacing_mm:.2f} mm: they drain slowly, wash them well")
+            text = (
+                f"{size} has {cavity.alcoves} corner(s) of {cavity.alcoves_mm3 / 1000:.3f} cm3 in all behind necks under "
+                f"{2 * cavities.spacing_mm:.2f} mm: they drain slowly, wash them well"
             )
+            findings.append(Finding("alcoves", "note", cavity.alcoves, text, cavity.where_mm))
         if cavity.narrow_necks:
-            findings.append(
-                Finding("cavity_narrow", "fault", 1, cavity.where_mm,
-                        f"{size} opens only through less than {2 * cavities.spacing_mm:.2f} mm: liquid will not leave it")
-            )
+            text = f"{size} opens only through less than {2 * cavities.spacing_mm:.2f} mm: liquid will not leave it"
+            findings.append(Finding("cavity_narrow", "fault", 1, text, cavity.where_mm))
         elif not cavity.openings:
-            findings.append(Finding("cavity_closed", "fault", 1, cavity.where_mm,
-                                    f"{size} has no way out: it would trap resin"))
+            text = f"{size} has no way out: it would trap resin"
+            findings.append(Finding("cavity_closed", "fault", 1, text, cavity.where_mm))
         elif len(cavity.openings) == 1:
-            findings.append(Finding("no_vent", "note", 1, cavity.openings[0].where_mm,
-                                    f"{size} has one opening only: no vent lets air in while it drains"))
+            text = f"{size} has one opening only: no vent lets air in while it drains"
+            findings.append(Finding("no_vent", "note", 1, text, cavity.openings[0].where_mm))
     return findings
 
 
@@ -181,12 +178,11 @@ def measure_wall(mesh: Mesh, cavities: Cavities, asked: float | None) -> Wall | 
     walls, so that its nearest outer point is among the faces looked at whenever the wall is thin.
     """
     inner = np.flatnonzero(cavities.face >= 0)
-    outer = np.flatnonzero(cavities.face == OUTSIDE)
-    if not len(inner) or not len(outer) or not cavities.separated:
+    if not len(inner) or not (cavities.face == OUTSIDE).any() or not cavities.separated:
         return None
-    outside = Tree(mesh.vertices, mesh.faces[outer])
-    middles = mesh.corners[inner].mean(axis=1)
-    typical = asked or float(np.median(outside.nearest(middles[:: max(1, len(middles) // 5000)])[0]))
+    outside = mesh.tree.only(cavities.face == OUTSIDE)
+    middles = mesh.vertices[mesh.faces[inner[:: max(1, len(inner) // 5000)]]].mean(axis=1)
+    typical = asked or float(np.median(outside.nearest(middles)[0]))
     spacing = typical / 6
     points, owner = surface_samples(mesh, inner, spacing)
     weight = mesh.face_areas[owner] / np.bincount(owner, minlength=len(mesh.faces))[owner]

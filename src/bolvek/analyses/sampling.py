@@ -19,7 +19,7 @@ def surface_samples(mesh: Mesh, faces: NDArray[np.int64], spacing: float) -> tup
     Each face is divided evenly, its edges into as many pieces as its longest edge needs, at least two
     and at most 64. A point on an edge or a corner is given once, with the face that divides it finest.
     """
-    corners = mesh.corners[faces]
+    corners = mesh.vertices[mesh.faces[faces]]
     longest = np.linalg.norm(corners - np.roll(corners, -1, axis=1), axis=2).max(axis=1)
     pieces = np.zeros(len(mesh.faces), np.int64)
     pieces[faces] = np.clip(np.ceil(longest / spacing), 2, 64)

@@ -46,8 +46,7 @@ def nest_shells(mesh: Mesh) -> Shells:
     n = topology.shells
     if n <= 1:
         return Shells(np.zeros(n, np.int64), mesh.shell_volumes)
-    _, first = np.unique(topology.shell, return_index=True)
-    points = mesh.corners[first].mean(axis=1)
+    points = mesh.vertices[mesh.faces[topology.first_face]].mean(axis=1)
     votes = np.zeros((n, n), np.int64)
     for direction in _DIRECTIONS:
         most = 64

@@ -11,7 +11,7 @@ from bolvek.cli.common import LENGTH, json_option, model_argument, options, outp
 @options(
     model_argument, output_option,
     click.option("--wall", type=LENGTH, default="2mm", show_default=True, help="Wall to leave."),
-    click.option("--grid", type=LENGTH, help="Lattice cell of the cavity; a quarter of the wall without it."),
+    click.option("--grid", type=LENGTH, help="Lattice cell of the cavity; without it a quarter of the wall, or finer on small models."),
     click.option("--no-slim", is_flag=True, help="Keep all triangles of the inner shell."),
     click.option("--keep-pockets", is_flag=True, help="Hollow small pockets too instead of leaving them solid."),
     json_option, picture_option, unit_option, replace_option,

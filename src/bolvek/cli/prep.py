@@ -17,7 +17,7 @@ from bolvek.cli.common import (
     click.option("--longest", type=LENGTH, help="Scale to this longest side."),
     click.option("--by", type=float, metavar="FACTOR", help="Scale by a factor."),
     click.option("--wall", type=LENGTH, default="2mm", show_default=True, help="Wall to leave."),
-    click.option("--grid", type=LENGTH, help="Lattice cell of the cavity; a quarter of the wall without it."),
+    click.option("--grid", type=LENGTH, help="Lattice cell of the cavity; without it a quarter of the wall, or finer on small models."),
     click.option("--drains", type=int, default=2, show_default=True, help="Holes a cavity: lowest point, vent, next lowest ..."),
     click.option("--diameter", type=LENGTH, default="3.5mm", show_default=True, help="Diameter of the holes."),
     click.option("--up", type=PLACE, default="0,0,1", show_default=True, help="Build direction."),

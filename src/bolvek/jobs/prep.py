@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import TypeVar
 
+from bolvek.analyses.cavities import default_ball_mm
 from bolvek.analyses.proof import ProofRecord, ProofSettings, prove
 from bolvek.errors import WorkError
 from bolvek.formats import check_target, read_model, write_model
@@ -84,8 +85,8 @@ def prep(
     except WorkError:
         check_hollowable(model.mesh)  # so that places are told in the coordinates of the file
         raise
-    model = dataclasses.replace(model, mesh=mesh)  # the file's own coordinates are not needed any more
     mesh, hollowed = step("hollow", lambda: hollow(mesh, settings.hollow), lambda r: words.hollow_text(r[1]))
+    model = dataclasses.replace(model, mesh=mesh)  # lets go of what is not needed any more
     drained: DrainRecord | None = None
     if settings.drains.count:
         placed = step("place", lambda: place_drains(mesh, settings.drains), words.placed_text)
@@ -95,6 +96,8 @@ def prep(
             lambda: cut_bores(mesh, holes, [p.bore for p in placed], as_stored=True),
             lambda r: words.drain_text(r[1]),
         )
-    proof = step("proof", lambda: prove(mesh, ProofSettings(settings.hollow.wall_mm)), words.proof_line)
+    model = dataclasses.replace(model, mesh=mesh)
+    ball = max(default_ball_mm(mesh), 1.6 * settings.drains.diameter_mm)
+    proof = step("proof", lambda: prove(mesh, ProofSettings(settings.hollow.wall_mm, ball)), words.proof_line)
     step("write", lambda: write_model(output, mesh, replace=settings.replace), lambda n: words.written_text(output, n))
     return PrepResult(model, mesh, scaled, hollowed, drained, proof, output, seconds)

@@ -14,18 +14,19 @@ def _beside(ax, ay, bx, by, sign, x, y, half):
 
 
 @kernel
-def mark_surface(tri, begin, end, voxels):
+def mark_surface(vertices, faces, begin, end, voxels):
     """Set voxels[i, j, k] = 1 for every unit voxel around (i, j, k) that a triangle touches.
 
-    tri (F, 9) float64 in voxel units. Separating axes: the box, the plane and the edges in the
+    vertices (V, 3) float64 are in voxel units. Separating axes: the box, the plane and the edges in the
     three projections (Schwarz and Seidel 2010). Conservative by one millionth of a voxel.
     """
     half = 0.5 + 1e-6
     nx, ny, nz = voxels.shape
     for f in range(begin, end):
-        ax, ay, az = tri[f, 0], tri[f, 1], tri[f, 2]
-        bx, by, bz = tri[f, 3], tri[f, 4], tri[f, 5]
-        cx, cy, cz = tri[f, 6], tri[f, 7], tri[f, 8]
+        a, b, c = faces[f, 0], faces[f, 1], faces[f, 2]
+        ax, ay, az = vertices[a, 0], vertices[a, 1], vertices[a, 2]
+        bx, by, bz = vertices[b, 0], vertices[b, 1], vertices[b, 2]
+        cx, cy, cz = vertices[c, 0], vertices[c, 1], vertices[c, 2]
         i0 = max(int(np.ceil(min(ax, bx, cx) - half)), 0)
         i1 = min(int(np.floor(max(ax, bx, cx) + half)), nx - 1)
         j0 = max(int(np.ceil(min(ay, by, cy) - half)), 0)

@@ -55,9 +55,9 @@ class Mesh:
         """The bounding-volume tree over the faces."""
         return Tree(self.vertices, self.faces)
 
-    @cached_property
+    @property
     def corners(self) -> Floats:
-        """Corner points (F, 3, 3)."""
+        """Corner points (F, 3, 3); made anew each time, nine numbers a face are not worth keeping."""
         return self.vertices[self.faces]
 
     @cached_property

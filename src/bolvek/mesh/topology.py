@@ -17,18 +17,23 @@ class Topology:
 
     twin (3F,) int32: the half-edge across, OPEN or CROWDED; same_way (3F,) bool: both uses of the
     edge run the same way; shell (F,) int32: shell number, numbered by first face; fan (3F,) int32:
-    smallest corner of the fan around the vertex.
+    smallest corner of the fan around the vertex; first_face (S,): lowest face of each shell.
     """
 
     twin: NDArray[np.int32]
     same_way: NDArray[np.bool_]
     shell: NDArray[np.int32]
     fan: NDArray[np.int32]
-    shells: int
+    first_face: NDArray[np.int64]
     open_edges: int
     nonmanifold_edges: int
     badly_oriented_edges: int
     extra_fans: int
+
+    @property
+    def shells(self) -> int:
+        """Number of edge-connected shells."""
+        return len(self.first_face)
 
     @cached_property
     def shell_sizes(self) -> NDArray[np.int64]:
@@ -53,4 +58,4 @@ def build_topology(faces: NDArray[np.int32], vertex_count: int) -> Topology:
     roots = np.flatnonzero(shell == np.arange(n))
     number = np.zeros(max(n, 1), np.int32)
     number[roots] = np.arange(len(roots))
-    return Topology(twin, same_way, number[shell], fan, len(roots), *(int(t) for t in totals))
+    return Topology(twin, same_way, number[shell], fan, roots, *(int(t) for t in totals))

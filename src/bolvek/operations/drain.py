@@ -124,9 +124,10 @@ def _mean_normal(mesh: Mesh, point: Floats, radius: float) -> Floats:
     """Area-weighted mean of the outward normals of faces around a point that face its own way."""
     _, face = mesh.tree.nearest(point[None])
     own = mesh.area_vectors[face[0]]
-    near = np.linalg.norm(mesh.corners.mean(axis=1) - point, axis=1) < radius
-    near &= mesh.area_vectors @ own > 0
-    total = mesh.area_vectors[near].sum(axis=0) if near.any() else own
+    near = mesh.tree.faces_in_box(point - radius, point + radius)
+    middle = mesh.vertices[mesh.faces[near]].mean(axis=1)
+    near = near[(np.linalg.norm(middle - point, axis=1) < radius) & (mesh.area_vectors[near] @ own > 0)]
+    total = mesh.area_vectors[near].sum(axis=0) if len(near) else own
     length = np.linalg.norm(total)
     return np.asarray(total / length if length > 0 else total)
 

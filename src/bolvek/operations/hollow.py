@@ -19,6 +19,7 @@ from bolvek.errors import UsageError, WorkError
 from bolvek.mesh import Mesh
 from bolvek.operations.slim import slim
 from bolvek.spatial.isosurface import MIN_CELLS_PER_LEVEL, inner_offset
+from bolvek.spatial.tree import Tree
 from bolvek.units import length_text, point_text
 
 SLIM_SHARE = 0.02
@@ -37,28 +38,29 @@ Floats = NDArray[np.float64]
 
 @dataclass(frozen=True)
 class HollowSettings:
-    """Wall and lattice cell in mm (cell None: a quarter of the wall), slim the inner shell or not."""
+    """Wall and lattice cell in mm (cell None: see `cell_mm`), slim the inner shell or not."""
 
     wall_mm: float
     grid_mm: float | None = None
     slim: bool = True
     keep_pockets: bool = False
 
-    @property
-    def cell_mm(self) -> float:
-        """The lattice cell that is used."""
-        return self.grid_mm if self.grid_mm is not None else 0.25 * self.wall_mm
+    def cell_mm(self, longest_mm: float) -> float:
+        """The lattice cell for a model: as given, else a quarter of the wall, at least 40 along its longest side."""
+        return self.grid_mm if self.grid_mm is not None else min(0.25 * self.wall_mm, longest_mm / 40)
 
     def check(self) -> None:
         """Raise UsageError when the numbers make no sense."""
         if not self.wall_mm > 0:
             raise UsageError(f"--wall must be above 0, not {self.wall_mm:g} mm")
-        if not self.cell_mm > 0:
-            raise UsageError(f"--grid must be above 0, not {self.cell_mm:g} mm")
+        if self.grid_mm is None:
+            return
+        if not self.grid_mm > 0:
+            raise UsageError(f"--grid must be above 0, not {self.grid_mm:g} mm")
         most = self.wall_mm / MIN_CELLS_PER_LEVEL * 0.999
-        if self.cell_mm > most:
+        if self.grid_mm > most:
             raise UsageError(
-                f"--grid {length_text(self.cell_mm)} is too coarse for a wall of {length_text(self.wall_mm)}: "
+                f"--grid {length_text(self.grid_mm)} is too coarse for a wall of {length_text(self.wall_mm)}: "
                 f"at most {length_text(most)}"
             )
 
@@ -104,7 +106,7 @@ def check_hollowable(mesh: Mesh) -> tuple[Mesh, int]:
     turned = shells.inside_out
     if (shells.depth > 0).any():
         inner = int(np.flatnonzero(shells.depth > 0)[0])
-        place = mesh.corners[mesh.topology.shell == inner][0].mean(axis=0)
+        place = mesh.vertices[mesh.faces[mesh.topology.first_face[inner]]].mean(axis=0)
         raise WorkError(
             f"the model cannot be hollowed: {int((shells.depth > 0).sum())} shell(s) lie inside another, the first near "
             f"{point_text(place)}: remove or join the inner one first"
@@ -136,11 +138,11 @@ def hollow(mesh: Mesh, settings: HollowSettings) -> tuple[Mesh, HollowRecord]:
     """
     settings.check()
     mesh, turned = check_hollowable(mesh)
-    wall, cell = settings.wall_mm, settings.cell_mm
+    wall, cell = settings.wall_mm, settings.cell_mm(float(mesh.size.max()))
     for extra in _EXTRA_LEVELS:
         level = wall + extra * wall_tolerance_mm(wall)
         surface = inner_offset(mesh.tree, mesh.bounds[0], mesh.bounds[1], level, cell)
-        lattice, pockets, pocket_volume = _choose_cavities(mesh, Mesh(surface.vertices, surface.faces), settings)
+        lattice, pockets, pocket_volume = _choose_cavities(mesh, Mesh(surface.vertices, surface.faces), cell, settings)
         if not len(lattice.faces):
             raise WorkError(_too_thick(mesh, wall, cell))
         exact = _untangle(lattice, _to_distance(mesh, lattice, level, cell))
@@ -153,25 +155,25 @@ def hollow(mesh: Mesh, settings: HollowSettings) -> tuple[Mesh, HollowRecord]:
             f"try --grid {0.5 * cell:.3g}mm"
         )
     inner, deviation, least, allowed = best
-    result = mesh.joined(inner.turned())
+    result = mesh.joined(inner)
+    result.__dict__["tree"] = Tree.joined(mesh.tree, inner.tree, result.vertices, result.faces)
     return result, HollowRecord(
-        wall, cell, inner.topology.shells, inner.volume, pockets, pocket_volume,
+        wall, cell, inner.topology.shells, -inner.volume, pockets, pocket_volume,
         len(lattice.faces), len(inner.faces), allowed, deviation, least, turned,
     )
 
 
-def _choose_cavities(mesh: Mesh, raw: Mesh, settings: HollowSettings) -> tuple[Mesh, int, float]:
+def _choose_cavities(mesh: Mesh, raw: Mesh, cell: float, settings: HollowSettings) -> tuple[Mesh, int, float]:
     """The void's shells (facing out of the void) worth keeping, how many pockets stay solid, mm3."""
     n = raw.topology.shells
     if n == 0:
         return raw, 0, 0.0
     volume = raw.shell_volumes
-    _, first = np.unique(raw.topology.shell, return_index=True)
-    _, near = mesh.tree.nearest(raw.corners[first].mean(axis=1))
+    _, near = mesh.tree.nearest(raw.vertices[raw.faces[raw.topology.first_face]].mean(axis=1))
     part = mesh.topology.shell[near]
     largest = np.zeros(mesh.topology.shells)
     np.maximum.at(largest, part, volume)
-    keep = volume > (settings.cell_mm * _MIN_CELLS_ACROSS) ** 3
+    keep = volume > (cell * _MIN_CELLS_ACROSS) ** 3
     if not settings.keep_pockets:
         keep &= volume >= POCKET_SHARE * largest[part]
     if keep.all():
@@ -207,7 +209,7 @@ def _untangle(clean: Mesh, wanted: Mesh) -> Mesh:
 def _finish(mesh: Mesh, exact: Mesh, settings: HollowSettings) -> tuple[Mesh, float, float, float] | None:
     """Slim and lift the inner shell; the first of ever more careful tries that is clean.
 
-    Returns the shell, the slimming's deviation, the least wall and the deviation allowed.
+    Returns the shell (facing the cavity), the slimming's deviation, the least wall and the deviation allowed.
     """
     wall = settings.wall_mm
     shares = (SLIM_SHARE, 0.25 * SLIM_SHARE, 0.0) if settings.slim else (0.0,)
@@ -216,26 +218,33 @@ def _finish(mesh: Mesh, exact: Mesh, settings: HollowSettings) -> tuple[Mesh, fl
         if share:
             inner, record = slim(exact, share * wall)
             deviation = record.deviation_mm
-        inner = _untangle(inner, lift_to_wall(mesh, inner, wall))
-        points, _ = surface_samples(inner, np.arange(len(inner.faces)), wall / _SAMPLES_A_WALL)
-        least = float(mesh.tree.nearest(points)[0].min())
-        inner = inner.as_stored()  # new geometry loses nothing by holding what a file can hold
+        lifted, least = lift_to_wall(mesh, inner, wall)
+        inner = _untangle(inner, lifted)
+        if inner is not lifted:
+            points, _ = surface_samples(inner, np.arange(len(inner.faces)), wall / _SAMPLES_A_WALL)
+            least = float(mesh.tree.nearest(points)[0].min())
+        # new geometry loses nothing by holding what a file can hold
+        inner = inner.as_stored().turned()
+        inner.__dict__["tree"] = Tree(inner.vertices, inner.faces, mesh.tree.origin)
         if least >= wall - wall_tolerance_mm(wall) and not find_defects(inner):
             return inner, deviation, least, share * wall
     return None
 
 
-def lift_to_wall(mesh: Mesh, inner: Mesh, wall: float) -> Mesh:
-    """Move corners of facets that come nearer than the wall away from the surface.
+def lift_to_wall(mesh: Mesh, inner: Mesh, wall: float) -> tuple[Mesh, float]:
+    """Move corners of facets that come nearer than the wall away from the surface; and the least wall.
 
     Measured at samples a sixth of the wall apart, a few rounds. A corner is moved in the mean
     direction in which the samples that fall short would have to go.
     """
     aim = wall - 0.1 * wall_tolerance_mm(wall)
     todo = np.arange(len(inner.faces))
+    least = np.full(len(inner.faces), np.inf)
     for _ in range(_LIFT_ROUNDS):
         points, owner = surface_samples(inner, todo, wall / _SAMPLES_A_WALL)
         distance, face = mesh.tree.nearest(points)
+        least[todo] = np.inf
+        np.minimum.at(least, owner, distance)
         short = np.flatnonzero(distance < aim)
         if not len(short):
             break
@@ -256,7 +265,11 @@ def lift_to_wall(mesh: Mesh, inner: Mesh, wall: float) -> Mesh:
         touched = np.zeros(len(vertices), bool)
         touched[moved] = True
         todo = np.flatnonzero(touched[inner.faces].any(axis=1))
-    return inner
+    else:
+        points, owner = surface_samples(inner, todo, wall / _SAMPLES_A_WALL)
+        least[todo] = np.inf
+        np.minimum.at(least, owner, mesh.tree.nearest(points)[0])
+    return inner, float(least.min())
 
 
 def _kept_off(mesh: Mesh, old: Floats, new: Floats, aim: float) -> Floats:

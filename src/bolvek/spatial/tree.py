@@ -28,10 +28,11 @@ class Tree:
     """Bounding-volume tree over the triangles of vertices (V, 3) float64, faces (F, 3) int32.
 
     Distances are millimetres when the vertices are. An empty face array gives a tree that answers
-    "nothing near" (infinite distance, face -1).
+    "nothing near" (infinite distance, face -1). `origin` is subtracted before anything is computed (the
+    middle of the bounds unless given).
     """
 
-    def __init__(self, vertices: Floats, faces: Ints) -> None:
+    def __init__(self, vertices: Floats, faces: Ints, origin: Floats | None = None) -> None:
         self.vertices = np.ascontiguousarray(vertices, np.float64)
         self.faces = np.ascontiguousarray(faces, np.int32)
         n = len(self.faces)
@@ -41,8 +42,8 @@ class Tree:
             used[self.faces.ravel()] = True
             spread = self.vertices if used.all() else self.vertices[used]
             low, high = spread.min(axis=0), spread.max(axis=0)
-            self.origin = 0.5 * (low + high)
-            extent = float((high - low).max())
+            self.origin = 0.5 * (low + high) if origin is None else origin
+            extent = float(np.maximum(high - self.origin, self.origin - low).max() * 2)
         # float32 holds a coordinate to 6e-8 of its size; overlap tests must not miss a touch
         self.slack = 1e-6 * max(extent, 1e-30)
         v, f, o = self.vertices, self.faces, self.origin
@@ -56,15 +57,14 @@ class Tree:
         self.box = np.empty((nodes, 6, 8), np.float32)
         self.disc = np.zeros((nodes, 8, 8), np.float32)
         self.moment = np.zeros((nodes, 4, 8), np.float32)
-        run_ranges(
-            lambda b, e: tree_build.bound_children(
-                self.triangles, self.first, self.count, self.child, b, e, self.slack,
-                self.box, self.disc, self.moment,
-            ),
-            nodes,
-            grain=256,
-        )
+        run_ranges(self._bound, nodes, grain=256)
         self._boxes = rec
+
+    def _bound(self, begin: int, end: int) -> None:
+        tree_build.bound_children(
+            self.triangles, self.first, self.count, self.child, begin, end, self.slack,
+            self.box, self.disc, self.moment,
+        )
 
     @staticmethod
     def _nodes(rec: NDArray[np.float32], order: Ints) -> tuple[Ints, Ints, Ints]:
@@ -96,6 +96,46 @@ class Tree:
             np.concatenate([count, *(p[1] for p in parts)]),
             np.concatenate([child, *(p[2] for p in parts)]),
         )
+
+    @classmethod
+    def joined(cls, one: "Tree", other: "Tree", vertices: Floats, faces: Ints) -> "Tree":
+        """One tree over the faces of two trees of the same origin, `other`'s faces numbered after `one`'s."""
+        if not np.array_equal(one.origin, other.origin):
+            raise ValueError("trees to be joined must share their origin")
+        tree = cls.__new__(cls)
+        tree.vertices, tree.faces, tree.origin = vertices, faces, one.origin
+        tree.slack = max(one.slack, other.slack)
+        n = len(one.order)
+        tree.order = np.concatenate([one.order, other.order + np.int32(n)])
+        tree.triangles = np.concatenate([one.triangles, other.triangles])
+        tree._boxes = np.concatenate([one._boxes, other._boxes])
+        tree.first = np.zeros((1 + len(one.child) + len(other.child), 8), np.int32)
+        tree.count, tree.child = np.zeros_like(tree.first), np.full_like(tree.first, -2)
+        tree.box, tree.disc, tree.moment = (
+            np.concatenate([np.zeros((1, *a.shape[1:]), np.float32), a, b])
+            for a, b in ((one.box, other.box), (one.disc, other.disc), (one.moment, other.moment))
+        )
+        at = 1
+        for slot, (part, shift) in enumerate(((one, 0), (other, n))):
+            end = at + len(part.child)
+            tree.first[at:end] = part.first + np.int32(shift)
+            tree.count[at:end] = part.count
+            tree.child[at:end] = np.where(part.child >= 0, part.child + np.int32(at), part.child)
+            tree.first[0, slot], tree.count[0, slot], tree.child[0, slot] = shift, len(part.order), at
+            at = end
+        tree._bound(0, 1)
+        return tree
+
+    def only(self, wanted: NDArray[np.bool_]) -> "Tree":
+        """The same tree answering nearest-point questions for some faces only (mask (F,))."""
+        tree = Tree.__new__(Tree)
+        tree.__dict__.update(self.__dict__)
+        here = wanted[self.order]
+        tree.triangles = np.where(here[:, None], self.triangles, np.inf)
+        before = np.concatenate([[0], np.cumsum(here)])
+        empty = before[self.first + self.count] == before[self.first]
+        tree.child = np.where(empty, np.int32(-2), self.child)
+        return tree
 
     def nearest(self, points: Floats, limit: float = np.inf, *, sort: bool = True) -> tuple[Floats, Ints]:
         """Distance (P,) and face (P,) nearest to points (P, 3), up to `limit`; ties may take either."""

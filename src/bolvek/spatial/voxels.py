@@ -8,13 +8,14 @@ from bolvek.spatial.parallel import run_ranges
 
 
 def surface_voxels(
-    corners: NDArray[np.float64], origin: NDArray[np.float64], spacing: float, shape: tuple[int, int, int]
+    vertices: NDArray[np.float64], faces: NDArray[np.int32], origin: NDArray[np.float64], spacing: float,
+    shape: tuple[int, int, int],
 ) -> NDArray[np.uint8]:
-    """Voxels (X, Y, Z) uint8, 1 where a triangle of corners (F, 3, 3) touches; centres on the lattice."""
-    tri = np.ascontiguousarray(((corners - origin) / spacing).reshape(-1, 9))
+    """Voxels (X, Y, Z) uint8, 1 where a triangle touches the cube around origin + spacing * index."""
+    scaled = (vertices - origin) / spacing
     voxels = np.zeros(shape, np.uint8)
     # threads only ever write 1, so their order cannot change the outcome
-    run_ranges(lambda b, e: kernels.mark_surface(tri, b, e, voxels), len(tri), grain=4096)
+    run_ranges(lambda b, e: kernels.mark_surface(scaled, faces, b, e, voxels), len(faces), grain=4096)
     return voxels
 
 

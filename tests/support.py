@@ -1,0 +1,157 @@
+"""Shapes with known answers, and slow references that share no code with what they check."""
+
+from collections import Counter
+from fractions import Fraction
+from itertools import combinations
+
+import numpy as np
+
+from bolvek.mesh import Mesh
+from bolvek.spatial.isosurface import dense_surface
+
+
+def box(low=(0, 0, 0), high=(10, 10, 10)) -> Mesh:
+    """An axis-parallel box of twelve triangles facing out."""
+    ends = np.array([low, high], float)
+    vertices = np.array([[ends[i & 1, 0], ends[i >> 1 & 1, 1], ends[i >> 2 & 1, 2]] for i in range(8)])
+    quads = [(0, 2, 3, 1), (4, 5, 7, 6), (0, 1, 5, 4), (2, 6, 7, 3), (0, 4, 6, 2), (1, 3, 7, 5)]
+    return Mesh(vertices, [t for a, b, c, d in quads for t in ((a, b, c), (a, c, d))])
+
+
+def field(function, half=12.0, cell=0.6) -> Mesh:
+    """The surface where function(x, y, z) is zero, negative inside, in a cube around the origin."""
+    axis = np.arange(-half, half + cell, cell)
+    values = function(*np.meshgrid(axis, axis, axis, indexing="ij"))
+    surface = dense_surface(values, np.full(3, -half), cell)
+    return Mesh(surface.vertices, surface.faces).as_stored()
+
+
+def ball(radius=10.0, cell=0.6) -> Mesh:
+    """A ball around the origin."""
+    return field(lambda x, y, z: np.sqrt(x * x + y * y + z * z) - radius, radius + 2, cell)
+
+
+def blob() -> Mesh:
+    """An organic body with creases: three joined balls and a bumpy skin, about 9,000 triangles."""
+
+    def shape(x, y, z):
+        parts = [((0, 0, -4), 7.0), ((3, 2, 5), 6.0), ((-5, 1, 3), 4.5)]
+        value = np.min([np.sqrt((x - a) ** 2 + (y - b) ** 2 + (z - c) ** 2) - r for (a, b, c), r in parts], axis=0)
+        return value + 0.35 * np.sin(1.9 * x) * np.cos(1.7 * y) * np.sin(1.5 * z + 1)
+
+    return field(shape, 14.0, 0.55)
+
+
+def shell_box(wall=2.0, size=20.0) -> Mesh:
+    """A cube with a closed cubic cavity."""
+    inner = box((wall,) * 3, (size - wall,) * 3)
+    return box((0, 0, 0), (size,) * 3).joined(inner.turned())
+
+
+def assert_sound(mesh: Mesh) -> None:
+    """Closed, oriented, manifold by counting; no crossing by exact arithmetic on a small mesh."""
+    edges = Counter((int(f[k]), int(f[(k + 1) % 3])) for f in mesh.faces for k in range(3))
+    assert max(edges.values()) == 1, "an edge is used twice the same way"
+    assert all((b, a) in edges for a, b in edges), "an edge is open"
+    around: dict[int, dict[int, int]] = {}
+    for f in mesh.faces:
+        for k in range(3):
+            around.setdefault(int(f[k]), {})[int(f[(k + 1) % 3])] = int(f[(k + 2) % 3])
+    for ring in around.values():
+        start = node = next(iter(ring))
+        length = 0
+        while True:
+            node = ring[node]
+            length += 1
+            if node == start:
+                break
+        assert length == len(ring), "a vertex has two fans"
+    if len(mesh.faces) <= 90:
+        assert not slow_pairs(mesh)
+
+
+def slow_pairs(mesh: Mesh) -> set[tuple[int, int]]:
+    """Pairs of faces that meet beyond what they share, in rational arithmetic, all against all."""
+    exact = [[Fraction(float(x)) for x in v] for v in mesh.vertices]
+    corners = mesh.corners
+    low, high = corners.min(axis=1), corners.max(axis=1)
+    found = set()
+    for f, g in combinations(range(len(mesh.faces)), 2):
+        if (low[f] <= high[g]).all() and (low[g] <= high[f]).all() and slow_meet(exact, mesh.faces[f], mesh.faces[g]):
+            found.add((f, g))
+    return found
+
+
+def slow_meet(exact, f, g) -> bool:
+    """Whether two triangles have a common point outside the corner or edge they share.
+
+    The corners of their (convex) intersection are found exactly: corners of one in the other, edges of
+    one through the other, edges across edges.
+    """
+    shared = [exact[int(i)] for i in f if i in g]
+    if len(shared) == 3:
+        return True
+    a, b = [exact[int(i)] for i in f], [exact[int(i)] for i in g]
+    points = [p for p in a if _in_triangle(p, b)] + [p for p in b if _in_triangle(p, a)]
+    for one, other in ((a, b), (b, a)):
+        for k in range(3):
+            p, q = one[k], one[(k + 1) % 3]
+            points += _through(p, q, other)
+            for m in range(3):
+                points += _across(p, q, other[m], other[(m + 1) % 3])
+    return any(not _in_hull(p, shared) for p in points)
+
+
+def _minus(p, q):
+    return [x - y for x, y in zip(p, q, strict=True)]
+
+
+def _dot(p, q):
+    return sum(x * y for x, y in zip(p, q, strict=True))
+
+
+def _cross(p, q):
+    return [p[1] * q[2] - p[2] * q[1], p[2] * q[0] - p[0] * q[2], p[0] * q[1] - p[1] * q[0]]
+
+
+def _in_hull(p, shared):
+    if len(shared) == 1:
+        return p == shared[0]
+    if len(shared) == 2:
+        return _on_segment(p, *shared)
+    return False
+
+
+def _on_segment(p, a, b):
+    if any(_cross(_minus(b, a), _minus(p, a))):
+        return False
+    t = _dot(_minus(p, a), _minus(b, a))
+    return 0 <= t <= _dot(_minus(b, a), _minus(b, a))
+
+
+def _in_triangle(p, t):
+    n = _cross(_minus(t[1], t[0]), _minus(t[2], t[0]))
+    if not any(n):
+        return any(_on_segment(p, t[k], t[(k + 1) % 3]) for k in range(3))
+    if _dot(n, _minus(p, t[0])):
+        return False
+    return all(_dot(n, _cross(_minus(t[(k + 1) % 3], t[k]), _minus(p, t[k]))) >= 0 for k in range(3))
+
+
+def _through(p, q, t):
+    n = _cross(_minus(t[1], t[0]), _minus(t[2], t[0]))
+    a, b = _dot(n, _minus(p, t[0])), _dot(n, _minus(q, t[0]))
+    if a == b or a * b > 0:
+        return []
+    x = [u + (v - u) * a / (a - b) for u, v in zip(p, q, strict=True)]
+    return [x] if _in_triangle(x, t) else []
+
+
+def _across(p, q, r, s):
+    d, e, w = _minus(q, p), _minus(s, r), _minus(r, p)
+    n = _cross(d, e)
+    size = _dot(n, n)
+    if not size or _dot(n, w):
+        return []
+    t, u = _dot(_cross(w, e), n) / size, _dot(_cross(w, d), n) / size
+    return [[x + t * y for x, y in zip(p, d, strict=True)]] if 0 <= t <= 1 and 0 <= u <= 1 else []

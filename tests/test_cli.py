@@ -1,0 +1,147 @@
+"""The installed program on files in a temporary folder."""
+
+import json
+import subprocess
+import sys
+
+import numpy as np
+import pytest
+
+from bolvek.formats import read_model, write_model
+from bolvek.report.record import Record
+from support import ball, blob, box, shell_box
+
+VERBS = ["prep", "scale", "hollow", "drain", "proof", "picture", "schema", "demo"]
+
+
+def small(tmp_path, mesh=None, name="model.stl"):
+    write_model(tmp_path / name, mesh if mesh is not None else blob())
+    return name
+
+
+def test_help_is_quick_and_complete(bolvek):
+    text = bolvek("-h").stdout
+    for verb in VERBS:
+        assert verb in text
+        page = bolvek(verb, "-h").stdout
+        assert page.count(f"bolvek {verb}") >= 2, f"{verb} -h shows no two examples"
+    code = "import sys, bolvek.cli.main; sys.exit(any(m in sys.modules for m in ('numpy', 'numba', 'rich', 'matplotlib')))"
+    assert subprocess.run([sys.executable, "-c", code]).returncode == 0
+
+
+def test_the_whole_way_on_the_carp(bolvek, carp_file, tmp_path):
+    done = bolvek("prep", carp_file, "--height", "90mm", "--wall", "2mm", "--drains", 2, "-o", "out/carp.stl",
+                  "--json", "carp.json", "--picture", "carp.png")
+    for word in ("read", "scale", "check", "hollow", "place", "drain", "proof", "write", "verdict"):
+        assert word in done.stdout
+    record = Record.model_validate_json((tmp_path / "carp.json").read_text())
+    proof = record.models[0].proof
+    assert record.verdict == "fit" and proof.sound and proof.sound_as_stored
+    assert proof.drains == 2 and len(proof.cavities) == 1 and proof.bodies == 1
+    assert proof.wall.min_mm >= 1.99 and proof.wall.median_mm == pytest.approx(2.0, abs=0.05)
+    assert record.models[0].size_mm[2] == pytest.approx(90, abs=1e-4)
+    assert (tmp_path / "carp.png").read_bytes().startswith(b"\x89PNG")
+    # outer triangles are untouched except around the drains
+    before = read_model(carp_file).mesh
+    scaled = (before.vertices * record.models[0].scale.factor).astype(np.float32)[before.faces]
+    after = read_model(tmp_path / "out/carp.stl").mesh.corners.astype(np.float32)
+    kept = {c.tobytes() for c in after}
+    gone = np.array([c for c in scaled if c.tobytes() not in kept]).mean(axis=1)
+    assert len(gone) < 0.02 * len(scaled)
+    mouths = np.array([h.at_mm for h in record.models[0].drain.holes])
+    assert np.linalg.norm(gone[:, None] - mouths, axis=2).min(axis=1).max() < 9.0
+    # the file says the same about itself
+    again = bolvek("proof", "out/carp.stl", "--wall", "2mm", "--json", "-")
+    assert json.loads(again.stdout)["models"][0]["proof"]["wall"]["min_mm"] == pytest.approx(proof.wall.min_mm)
+    assert "fit to print" in again.stderr
+
+
+def test_same_bytes_whatever_the_thread_count(bolvek, tmp_path):
+    name = small(tmp_path)
+    for threads in ("1", "2", "5"):
+        bolvek("prep", name, "--wall", "1.5mm", "--diameter", "2mm", "-o", f"{threads}/x.stl", "--picture", f"{threads}/x.png",
+               BOLVEK_THREADS=threads)
+    assert len({(tmp_path / f"{t}/x.stl").read_bytes() for t in "125"}) == 1
+    assert len({(tmp_path / f"{t}/x.png").read_bytes() for t in "125"}) == 1
+
+
+def test_step_by_step_gives_a_fit_model(bolvek, tmp_path):
+    small(tmp_path, ball(10.0))
+    bolvek("scale", "model.stl", "--longest", "40mm")
+    assert read_model(tmp_path / "model.scale.stl").mesh.size.max() == pytest.approx(40, abs=1e-4)
+    bolvek("hollow", "model.scale.stl", "--wall", "2mm", "-o", "hollow.stl")
+    closed = bolvek("proof", "hollow.stl", "--wall", "2mm", expect=1)
+    assert "no way out" in closed.stdout and "unfit" in closed.stdout
+    bolvek("drain", "hollow.stl", "--at", "0,0,-20", "--at", "0,0,20mm", "--diameter", "3mm", "-o", "drained.stl")
+    fit = bolvek("proof", "drained.stl", "--wall", "2mm", "--picture", "proof.png")
+    assert "2 openings" in fit.stdout or fit.stdout.count(" mm at (") >= 2
+    bolvek("picture", "drained.stl", "--cut-open")
+    assert (tmp_path / "drained.picture.png").exists()
+
+
+@pytest.mark.parametrize(
+    ("args", "code", "said"),
+    [
+        (["prep", "none.stl"], 3, "none.stl cannot be read"),
+        (["prep", "model.stl", "--wall", "2 parsecs"], 2, "not a length"),
+        (["prep", "model.stl", "--wall", "0"], 2, "--wall must be above 0"),
+        (["prep", "model.stl", "--wall", "40mm"], 4, "largest that does"),
+        (["prep", "model.stl", "--height", "5", "--by", "2"], 2, "exactly one"),
+        (["prep", "model.stl", "-o", "model.stl", "--replace"], 3, "input itself"),
+        (["prep", "model.stl", "--up", "0,0,0"], 2, "zero direction"),
+        (["prep", "open.stl", "--wall", "1mm"], 4, "3 open edges"),
+        (["prep", "model.stl", "--diameter", "12mm", "--wall", "1mm"], 4, "smaller --diameter"),
+        (["hollow", "model.stl", "--wall", "1mm", "--json", "taken.json"], 3, "exists already"),
+        (["drain", "model.stl", "--at", "1,2"], 2, "three lengths"),
+        (["drain", "model.stl", "--at", "0,0,11"], 4, "meets no cavity"),
+        (["picture", "model.stl", "-o", "x.jpg"], 2, ".png"),
+        (["scale", "model.stl"], 2, "exactly one"),
+        (["polish", "model.stl"], 2, "no verb 'polish'"),
+        (["proff", "model.stl"], 2, "Did you mean 'proof'"),
+    ],
+)
+def test_bad_asks_have_a_reason_a_code_and_write_nothing(bolvek, tmp_path, args, code, said):
+    small(tmp_path)
+    small(tmp_path, box().picked(slice(1, None)), "open.stl")
+    (tmp_path / "taken.json").write_text("{}")
+    before = {p.name: p.read_bytes() for p in tmp_path.iterdir()}
+    done = bolvek(*args, expect=code)
+    assert said in done.stderr
+    assert {p.name: p.read_bytes() for p in tmp_path.iterdir()} == before
+
+
+def test_json_on_stdout_is_clean_and_fits_the_schema(bolvek, tmp_path):
+    small(tmp_path, shell_box())
+    done = bolvek("proof", "model.stl", "--json", "-", expect=1)
+    record = Record.model_validate_json(done.stdout)
+    assert record.verb == "proof" and record.verdict == "unfit"
+    assert record.findings[0].code == "cavity_closed"
+    assert "verdict" in done.stderr
+    schema = json.loads(bolvek("schema").stdout)
+    assert set(json.loads(done.stdout)) <= set(schema["properties"])
+    assert {"sound", "wall", "cavities"} <= set(schema["$defs"]["ProofRecord"]["properties"])
+
+
+def test_inside_out_input_is_turned_and_said(bolvek, tmp_path):
+    small(tmp_path, blob().turned())
+    done = bolvek("prep", "model.stl", "--wall", "1.5mm", "--diameter", "2mm")
+    assert "inside out, turned" in done.stdout
+    assert read_model(tmp_path / "model.prep.stl").mesh.volume > 0
+
+
+def test_a_cut_picture_shows_the_wall_in_proportion():
+    from bolvek.report.raster import render
+    from bolvek.report.view import CutPlane, View
+
+    plane = CutPlane(np.array([0.0, -1.0, 0.0]), -10.013)
+    image = render(shell_box(wall=3.0), View.from_eye(np.array([0.0, -1.0, 0.0])), 300, 300, cut=plane)
+    red = (image.rgb[..., 0] > 1.35 * image.rgb[..., 2]) & (image.rgb[..., 1] < 0.75 * image.rgb[..., 0])
+    shown = image.alpha > 0.5
+    assert (red & shown).sum() / shown.sum() == pytest.approx(1 - (14 / 20) ** 2, abs=0.03)
+
+
+def test_demo_leaves_models_record_and_pictures(bolvek, tmp_path):
+    bolvek("demo", "out")
+    names = {p.name for p in (tmp_path / "out").iterdir()}
+    assert names == {"carp.stl", "carp.png", "carp.prep.stl", "carp.prep.png", "carp.prep.json"}
+    bolvek("demo", "out", expect=3)

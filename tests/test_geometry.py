@@ -1,0 +1,172 @@
+"""Mesh, level surfaces, polygons, slimming and the convex cut: known answers and invariants."""
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from bolvek.analyses.defects import find_defects
+from bolvek.analyses.sampling import surface_samples
+from bolvek.analyses.shells import nest_shells
+from bolvek.mesh import Mesh
+from bolvek.operations.convex_cut import TooClose, prism, subtract
+from bolvek.operations.slim import deviations, slim
+from bolvek.spatial.isosurface import dense_surface, inner_offset
+from bolvek.spatial.polygons import PolygonError, signed_area, triangulate
+from support import assert_sound, ball, blob, box, shell_box
+
+
+def polygon_area(radius, sides):
+    return 0.5 * sides * radius**2 * np.sin(2 * np.pi / sides)
+
+
+def test_weld_numbers_points_by_first_sight_and_joins_both_zeros():
+    corners = [[[0, 0, 0], [1, 0, 0], [0, 1, 0]], [[1, 0, 0], [-0.0, 0, 0], [0, 0, 1]]]
+    mesh = Mesh.from_corners(corners)
+    assert mesh.faces.tolist() == [[0, 1, 2], [1, 0, 3]]
+    assert len(mesh.vertices) == 4
+
+
+def test_topology_counts_every_class():
+    cube = box()
+    assert cube.topology.sound and cube.topology.shells == 1
+    assert cube.volume == pytest.approx(1000) and cube.area == pytest.approx(600)
+    assert cube.picked(slice(1, None)).topology.open_edges == 3
+    flipped = cube.faces.copy()
+    flipped[0] = flipped[0][::-1]
+    assert Mesh(cube.vertices, flipped).topology.badly_oriented_edges == 3
+    fin = Mesh(np.vstack([cube.vertices, [[-5, -5, 5]]]), np.vstack([cube.faces, [[0, 4, 8]]]))
+    assert (fin.topology.nonmanifold_edges, fin.topology.open_edges) == (1, 2)
+    tips = Mesh(np.vstack([cube.vertices, box((10, 10, 10), (12, 12, 12)).vertices[1:]]),
+                np.vstack([cube.faces, np.where(box().faces == 0, 7, box().faces + 7)]))
+    assert tips.topology.extra_fans == 1 and tips.topology.shells == 2
+    assert {d.code for d in find_defects(tips)} == {"split_vertices"}
+    assert [d.count for d in find_defects(cube.joined(cube)) if d.code == "self_intersections"][0] >= 12
+    sliver = Mesh([[0, 0, 0], [1, 1, 1], [3, 3, 3]], [[0, 1, 2]])
+    assert {d.code: d.count for d in find_defects(sliver)}["flat_faces"] == 1
+
+
+def test_bad_arrays_are_refused():
+    with pytest.raises(ValueError, match="finite"):
+        Mesh([[0, 0, np.nan]], np.zeros((0, 3)))
+    with pytest.raises(ValueError, match="index"):
+        Mesh([[0, 0, 0]], [[0, 0, 1]])
+
+
+def test_shells_nest():
+    matryoshka = shell_box().joined(box((5, 5, 5), (15, 15, 15)), box((40, 0, 0), (50, 5, 5)))
+    nested = nest_shells(matryoshka)
+    assert nested.depth.tolist() == [0, 1, 2, 0]
+    assert nested.cavities.tolist() == [1]
+    assert nest_shells(box().turned()).inside_out.tolist() == [0]
+    assert nest_shells(box().joined(box((2, 2, 2), (3, 3, 3)))).buried.tolist() == [1]
+
+
+@given(st.integers(0, 10_000))
+def test_level_surfaces_of_any_values_are_sound(seed):
+    rng = np.random.default_rng(seed)
+    values = rng.choice([-1.0, -0.3, -1e-12, 0.0, 1e-12, 0.4, 1.0], (6, 6, 6))
+    values[[0, -1]] = values[:, [0, -1]] = values[:, :, [0, -1]] = 1.0
+    surface = dense_surface(values, np.zeros(3), 1.0)
+    mesh = Mesh(surface.vertices, surface.faces)
+    if len(mesh.faces):
+        assert_sound(mesh)
+        assert mesh.tree.meeting_pairs()[1] == 0
+        assert mesh.volume > 0  # it faces the positive side
+
+
+def test_inner_offset_of_a_ball_is_a_smaller_ball():
+    outer = ball(10.0)
+    surface = inner_offset(outer.tree, *outer.bounds, 3.0, 0.5)
+    inner = Mesh(surface.vertices, surface.faces)
+    assert inner.topology.sound and inner.topology.shells == 1
+    assert inner.volume == pytest.approx(4 / 3 * np.pi * 7**3, rel=0.02)
+    with pytest.raises(ValueError, match="cells"):
+        inner_offset(outer.tree, *outer.bounds, 1.0, 0.6)
+
+
+@given(st.integers(3, 25), st.integers(0, 2), st.integers(0, 10_000))
+def test_polygons_with_holes_keep_their_area_and_vertices(corners, holes, seed):
+    rng = np.random.default_rng(seed)
+    angle = np.sort(rng.choice(360, corners, replace=False)) * np.pi / 180
+    if np.diff(np.append(angle, angle[0] + 2 * np.pi)).max() > 2.9:
+        return
+    radius = rng.uniform(5, 9, corners)
+    points = [(r * np.cos(t), r * np.sin(t)) for r, t in zip(radius, angle, strict=True)]
+    loops = [list(range(corners))]
+    for h in range(holes):
+        ring = [(h * 0.9 - 0.45 + 0.3 * np.cos(t), 0.3 * np.sin(t)) for t in (0.3, 2.0, 4.4)]
+        loops.append([len(points) + k for k in (2, 1, 0)])
+        points += ring
+    total = sum(signed_area(points, loop) for loop in loops)
+    try:
+        faces = triangulate(points, loops)
+    except PolygonError:
+        pytest.fail("a simple polygon was refused")
+    assert {i for f in faces for i in f} == set(range(len(points)))
+    assert all(signed_area(points, f) > 0 for f in faces)
+    assert sum(signed_area(points, f) for f in faces) == pytest.approx(total)
+
+
+def test_vertices_on_straight_runs_stay():
+    points = [(0, 0), (1, 0), (2, 0), (3, 0), (3, 3), (0, 3)]
+    faces = triangulate(points, [range(6)])
+    assert {i for f in faces for i in f} == set(range(6)) and len(faces) == 4
+    with pytest.raises(PolygonError):
+        triangulate([(0, 0), (2, 2), (2, 0), (0, 1)], [range(4)])
+
+
+def test_slim_keeps_its_word():
+    mesh = blob()
+    small, record = slim(mesh, 0.03)
+    assert len(small.faces) < 0.75 * len(mesh.faces)
+    assert not find_defects(small)
+    assert max(d.max() for d in deviations(mesh, small)) == record.deviation_mm <= 0.03
+    assert small.volume == pytest.approx(mesh.volume, rel=0.005)
+
+
+def test_samples_are_dense_and_shared_ones_come_once():
+    cube = box()
+    points, owner = surface_samples(cube, np.arange(12), 2.0)
+    assert len(np.unique(points.round(9), axis=0)) == len(points)
+    assert set(owner.tolist()) <= set(range(12))
+    probe = np.random.default_rng(0).uniform(0, 10, (300, 3))
+    probe[:, 2] = 10.0
+    gap = np.linalg.norm(probe[:, None] - points, axis=2).min(axis=1)
+    assert gap.max() < 2.0
+
+
+@pytest.mark.parametrize(("end", "removed"), [(13.0, 10.0), (6.0, 6.0)])
+def test_a_hole_through_and_a_blind_one_take_out_their_volume(end, removed):
+    body = prism(np.array([4.1, 5.2, -3.0]), np.array([4.1, 5.2, end]), 2.0, 24, 3.3)
+    result = subtract(box(), [body])
+    assert_sound(result)
+    assert 1000 - result.volume == pytest.approx(polygon_area(2.0, 24) * removed, rel=1e-12)
+
+
+def test_tilted_cuts_anywhere_are_sound_in_float64_and_float32():
+    rng = np.random.default_rng(0)
+    meshes = [box(), blob()]
+    good = 0
+    for i in range(60):
+        mesh = meshes[i % 2]
+        middle = mesh.bounds.mean(axis=0)
+        start, end = middle + rng.normal(size=(2, 3)) * mesh.size * 0.45
+        body = prism(start, end, rng.uniform(0.4, 2.5), int(rng.integers(3, 30)), rng.uniform(0, 90))
+        try:
+            result = subtract(mesh, [body])
+        except (TooClose, ValueError):
+            continue
+        assert not find_defects(result), i
+        assert not find_defects(result.as_stored()), i
+        good += 1
+    assert good > 40
+
+
+def test_several_bodies_at_once_and_overlapping_ones():
+    apart = [prism(np.array([x, 5.03, -1.0]), np.array([x, 5.01, 11.0]), 1.0, 12, 5.0) for x in (2.52, 7.51)]
+    result = subtract(box(), apart)
+    assert_sound(result)
+    assert 1000 - result.volume == pytest.approx(2 * polygon_area(1.0, 12) * 10, rel=1e-5)
+    crossing = [apart[0], prism(np.array([-1.0, 5.2, 5.13]), np.array([11.0, 5.1, 5.3]), 1.3, 9, 11.0)]
+    assert_sound(subtract(box(), crossing))

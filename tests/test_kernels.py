@@ -1,0 +1,179 @@
+"""Kernels against slow plain references."""
+
+from fractions import Fraction
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from bolvek.kernels import simd
+from bolvek.kernels.predicates import orient2d, orient3d
+from bolvek.kernels.triangles import triangles_meet
+from bolvek.mesh import Mesh
+from bolvek.spatial.tree import Tree
+from bolvek.spatial.voxels import distance_to, surface_voxels
+from support import ball, blob, box, slow_meet, slow_pairs
+
+near_grid = st.builds(
+    lambda whole, ulps: float(np.float64(whole) + ulps * 2.0**-50), st.integers(-3, 3), st.integers(-2, 2)
+)
+
+
+def exact_sign(rows):
+    a, b, c = rows
+    det = sum(a[i] * (b[(i + 1) % 3] * c[(i + 2) % 3] - b[(i + 2) % 3] * c[(i + 1) % 3]) for i in range(3))
+    return (det > 0) - (det < 0)
+
+
+@given(st.lists(near_grid, min_size=12, max_size=12))
+def test_orient3d_is_exact_where_floats_fail(numbers):
+    v = np.array(numbers).reshape(4, 3)
+    f = [[Fraction(x) for x in row] for row in v.tolist()]
+    assert orient3d(v, 0, 1, 2, 3) == exact_sign([[x - y for x, y in zip(row, f[3], strict=True)] for row in f[:3]])
+
+
+@given(st.lists(near_grid, min_size=6, max_size=6))
+def test_orient2d_is_exact_where_floats_fail(numbers):
+    v = np.zeros((3, 3))
+    v[:, :2] = np.array(numbers).reshape(3, 2)
+    a, b, c = ([Fraction(x) for x in row] for row in v[:, :2].tolist())
+    det = (a[0] - c[0]) * (b[1] - c[1]) - (a[1] - c[1]) * (b[0] - c[0])
+    assert orient2d(v, 0, 1, 0, 1, 2) == (det > 0) - (det < 0)
+
+
+@pytest.mark.parametrize("shared", [0, 1, 2])
+@pytest.mark.parametrize("flat", [False, True])
+def test_triangles_meet_agrees_with_rational_arithmetic(shared, flat):
+    rng = np.random.default_rng(10 * shared + flat)
+    met = 0
+    for _ in range(500):
+        v = rng.integers(0, 4, (6, 3)).astype(float)
+        if flat:
+            v[:, 2] = v[:, 0]
+        faces = np.array([[0, 1, 2], [3, 4, 5]], np.int32)
+        faces[1, :shared] = faces[0, rng.permutation(3)[:shared]]
+        faces = np.stack([np.roll(f, rng.integers(3)) for f in faces])
+        exact = [[Fraction(x) for x in row] for row in v.tolist()]
+        corners = [[tuple(v[i]) for i in f] for f in faces]
+        if any(np.linalg.matrix_rank(v[f[1:]] - v[f[0]]) < 2 for f in faces):
+            continue  # slivers are a defect of their own
+        if len(set(corners[0]) & set(corners[1])) != shared:
+            continue  # equal points are welded before they come here
+        expected = slow_meet(exact, faces[0], faces[1])
+        met += expected
+        assert triangles_meet(v, faces, 0, 1) == expected, v[faces].tolist()
+        assert triangles_meet(v, faces, 1, 0) == expected
+    assert met > 10
+
+
+def test_meeting_pairs_agree_with_all_against_all():
+    rng = np.random.default_rng(3)
+    soup = Mesh.from_corners(rng.integers(0, 7, (110, 3, 3)) + 0.25 * rng.integers(0, 2, (110, 3, 3)))
+    proper = soup.picked(soup.face_areas > 0)
+    pairs, count = proper.tree.meeting_pairs()
+    assert count == len(pairs) > 30
+    assert {tuple(p) for p in pairs.tolist()} == slow_pairs(proper)
+
+
+@pytest.fixture(scope="module")
+def model():
+    return blob()
+
+
+def test_nearest_agrees_with_all_faces(model):
+    from bolvek.spatial.tree import closest_on_triangles
+
+    rng = np.random.default_rng(0)
+    points = rng.uniform(-20, 20, (60, 3))
+    distance, face = model.tree.nearest(points)
+    a, b, c = (model.corners[:, k] for k in range(3))
+    for p, d, f in zip(points, distance, face, strict=True):
+        gaps = np.linalg.norm(closest_on_triangles(np.broadcast_to(p, a.shape), a, b, c) - p, axis=1)
+        assert d == pytest.approx(gaps.min(), abs=1e-9)
+        assert gaps[f] == pytest.approx(gaps.min(), abs=1e-9)
+    assert (model.tree.nearest(points, limit=0.5)[0][distance > 0.5] == np.inf).all()
+
+
+def test_winding_and_rays_agree_with_solid_angles(model):
+    rng = np.random.default_rng(1)
+    points = rng.uniform(-12, 12, (80, 3))
+    corners = model.corners[None] - points[:, None, None]
+    lengths = np.linalg.norm(corners, axis=3)
+    a, b, c = (corners[:, :, k] for k in range(3))
+    la, lb, lc = (lengths[:, :, k] for k in range(3))
+    det = np.einsum("pfx,pfx->pf", a, np.cross(b, c))
+    below = la * lb * lc + (a * b).sum(2) * lc + (b * c).sum(2) * la + (c * a).sum(2) * lb
+    exact = (2 * np.arctan2(det, below)).sum(axis=1) / (4 * np.pi)
+    assert np.abs(model.tree.winding(points) - exact).max() < 0.15
+    hits = model.tree.rays(points, np.broadcast_to([0.3, 0.5, 0.81], points.shape), most=32)
+    assert (hits.found % 2 == (exact > 0.5)).all()
+    assert (np.diff(np.where(hits.face >= 0, hits.distance, 1e9), axis=1) >= 0).all()
+
+
+def test_vector_code_equals_its_plain_twin(model):
+    from numba import njit
+
+    tree = model.tree
+
+    @njit
+    def bounds(box, disc, node, x, y, z, low):
+        simd.child_bounds(box, disc, node, x, y, z, low)
+
+    @njit
+    def slabs(box, node, x, y, z, i, j, k, t_in, t_out):
+        simd.child_slabs(box, node, x, y, z, i, j, k, t_in, t_out)
+
+    @njit
+    def overlaps(box, node, a, b, c, d, e, f):
+        return simd.child_overlaps(box, node, a, b, c, d, e, f)
+
+    rng = np.random.default_rng(2)
+    low, t_in, t_out = (np.empty(8, np.float32) for _ in range(3))
+    full = np.flatnonzero((tree.child != -2).all(axis=1))[:40]
+    for node in full:
+        p, q = rng.uniform(-12, 12, (2, 3)).astype(np.float32)
+        bounds(tree.box, tree.disc, node, *p, low)
+        np.testing.assert_allclose(low, simd.plain_bounds(tree.box, tree.disc, node, p), rtol=2e-5, atol=1e-5)
+        slabs(tree.box, node, *p, *q, t_in, t_out)
+        expected = simd.plain_slabs(tree.box, node, p, q)
+        np.testing.assert_allclose([t_in, t_out], expected, rtol=1e-5)
+        a, b = np.minimum(p, q), np.maximum(p, q)
+        assert overlaps(tree.box, node, *a, *b) == simd.plain_overlaps(tree.box, node, a, b)
+
+
+def test_a_joined_tree_and_a_part_of_it_answer_like_new_ones(model):
+    other = box((-30, -30, -30), (-20, -25, -22))
+    tree = Tree.joined(
+        model.tree, Tree(other.vertices, other.faces, model.tree.origin), *_arrays(model.joined(other))
+    )
+    points = np.random.default_rng(5).uniform(-30, 15, (200, 3))
+    np.testing.assert_allclose(tree.nearest(points)[0], model.joined(other).tree.nearest(points)[0], atol=1e-9)
+    only = np.arange(len(tree.faces)) >= len(model.faces)
+    np.testing.assert_allclose(tree.only(only).nearest(points)[0], other.tree.nearest(points)[0], atol=1e-9)
+    assert tree.meeting_pairs()[1] == 0
+
+
+def _arrays(mesh):
+    return mesh.vertices, mesh.faces
+
+
+def test_an_empty_tree_finds_nothing():
+    tree = Tree(np.zeros((0, 3)), np.zeros((0, 3), np.int32))
+    assert tree.nearest(np.zeros((2, 3)))[1].tolist() == [-1, -1]
+    assert tree.meeting_pairs()[1] == 0
+
+
+def test_distance_transform_and_surface_voxels():
+    rng = np.random.default_rng(4)
+    mask = rng.random((9, 7, 11)) < 0.05
+    at = np.argwhere(mask)
+    grid = np.argwhere(np.ones(mask.shape, bool))
+    exact = np.linalg.norm(grid[:, None] - at, axis=2).min(axis=1).reshape(mask.shape)
+    np.testing.assert_allclose(distance_to(mask), exact, rtol=1e-6)
+    sphere = ball(6.0, 0.8)
+    voxels = surface_voxels(sphere.vertices, sphere.faces, np.full(3, -8.0), 0.5, (33, 33, 33)).astype(bool)
+    centres = np.stack(np.meshgrid(*(np.arange(33) * 0.5 - 8.0,) * 3, indexing="ij"), -1)
+    distance = sphere.tree.nearest(centres.reshape(-1, 3))[0].reshape(33, 33, 33)
+    assert voxels[distance < 0.24].all()  # the surface reaches into the cube around the centre
+    assert not voxels[distance > 0.45].any()  # farther than half the cube's diagonal
