@@ -21,7 +21,11 @@ def bolvek(tmp_path):
 
     def run(*args, expect=0, **environment):
         done = subprocess.run(
-            [program, *map(str, args)], cwd=tmp_path, capture_output=True, text=True, timeout=300,
+            [program, *map(str, args)],
+            cwd=tmp_path,
+            capture_output=True,
+            text=True,
+            timeout=300,
             env={**os.environ, **environment},
         )
         assert done.returncode == expect, f"exit {done.returncode}\n{done.stdout}\n{done.stderr}"

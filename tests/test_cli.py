@@ -25,13 +25,29 @@ def test_help_is_quick_and_complete(bolvek):
         assert verb in text
         page = bolvek(verb, "-h").stdout
         assert page.count(f"bolvek {verb}") >= 2, f"{verb} -h shows no two examples"
-    code = "import sys, bolvek.cli.main; sys.exit(any(m in sys.modules for m in ('numpy', 'numba', 'rich', 'matplotlib')))"
+    code = (
+        "import sys, bolvek.cli.main; sys.exit(any(m in sys.modules for m in ('numpy', 'numba', 'rich', 'matplotlib')))"
+    )
     assert subprocess.run([sys.executable, "-c", code]).returncode == 0
 
 
 def test_the_whole_way_on_the_carp(bolvek, carp_file, tmp_path):
-    done = bolvek("prep", carp_file, "--height", "90mm", "--wall", "2mm", "--drains", 2, "-o", "out/carp.stl",
-                  "--json", "carp.json", "--picture", "carp.png")
+    done = bolvek(
+        "prep",
+        carp_file,
+        "--height",
+        "90mm",
+        "--wall",
+        "2mm",
+        "--drains",
+        2,
+        "-o",
+        "out/carp.stl",
+        "--json",
+        "carp.json",
+        "--picture",
+        "carp.png",
+    )
     for word in ("read", "scale", "check", "hollow", "place", "drain", "proof", "write", "verdict"):
         assert word in done.stdout
     record = Record.model_validate_json((tmp_path / "carp.json").read_text())
@@ -59,8 +75,19 @@ def test_the_whole_way_on_the_carp(bolvek, carp_file, tmp_path):
 def test_same_bytes_whatever_the_thread_count(bolvek, tmp_path):
     name = small(tmp_path)
     for threads in ("1", "2", "5"):
-        bolvek("prep", name, "--wall", "1.5mm", "--diameter", "2mm", "-o", f"{threads}/x.stl", "--picture", f"{threads}/x.png",
-               BOLVEK_THREADS=threads)
+        bolvek(
+            "prep",
+            name,
+            "--wall",
+            "1.5mm",
+            "--diameter",
+            "2mm",
+            "-o",
+            f"{threads}/x.stl",
+            "--picture",
+            f"{threads}/x.png",
+            BOLVEK_THREADS=threads,
+        )
     assert len({(tmp_path / f"{t}/x.stl").read_bytes() for t in "125"}) == 1
     assert len({(tmp_path / f"{t}/x.png").read_bytes() for t in "125"}) == 1
 

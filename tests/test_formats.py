@@ -119,7 +119,8 @@ def test_a_failing_disk_leaves_nothing(tmp_path, monkeypatch):
 
 
 @pytest.mark.parametrize(
-    ("text", "mm"), [("2mm", 2.0), ("2", 2.0), ("0.08in", 2.032), ("12cm", 120.0), (" .5 mm ", 0.5), ("1e-1cm", 1.0), ("1ft", 304.8)]
+    ("text", "mm"),
+    [("2mm", 2.0), ("2", 2.0), ("0.08in", 2.032), ("12cm", 120.0), (" .5 mm ", 0.5), ("1e-1cm", 1.0), ("1ft", 304.8)],
 )
 def test_lengths(text, mm):
     assert parse_length(text) == pytest.approx(mm)

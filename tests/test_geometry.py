@@ -37,8 +37,10 @@ def test_topology_counts_every_class():
     assert Mesh(cube.vertices, flipped).topology.badly_oriented_edges == 3
     fin = Mesh(np.vstack([cube.vertices, [[-5, -5, 5]]]), np.vstack([cube.faces, [[0, 4, 8]]]))
     assert (fin.topology.nonmanifold_edges, fin.topology.open_edges) == (1, 2)
-    tips = Mesh(np.vstack([cube.vertices, box((10, 10, 10), (12, 12, 12)).vertices[1:]]),
-                np.vstack([cube.faces, np.where(box().faces == 0, 7, box().faces + 7)]))
+    tips = Mesh(
+        np.vstack([cube.vertices, box((10, 10, 10), (12, 12, 12)).vertices[1:]]),
+        np.vstack([cube.faces, np.where(box().faces == 0, 7, box().faces + 7)]),
+    )
     assert tips.topology.extra_fans == 1 and tips.topology.shells == 2
     assert {d.code for d in find_defects(tips)} == {"split_vertices"}
     assert [d.count for d in find_defects(cube.joined(cube)) if d.code == "self_intersections"][0] >= 12

@@ -144,9 +144,7 @@ def test_vector_code_equals_its_plain_twin(model):
 
 def test_a_joined_tree_and_a_part_of_it_answer_like_new_ones(model):
     other = box((-30, -30, -30), (-20, -25, -22))
-    tree = Tree.joined(
-        model.tree, Tree(other.vertices, other.faces, model.tree.origin), *_arrays(model.joined(other))
-    )
+    tree = Tree.joined(model.tree, Tree(other.vertices, other.faces, model.tree.origin), *_arrays(model.joined(other)))
     points = np.random.default_rng(5).uniform(-30, 15, (200, 3))
     np.testing.assert_allclose(tree.nearest(points)[0], model.joined(other).tree.nearest(points)[0], atol=1e-9)
     only = np.arange(len(tree.faces)) >= len(model.faces)

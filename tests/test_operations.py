@@ -88,7 +88,9 @@ def test_hollow_says_why_it_cannot(mesh, wall, said):
         hollow(mesh, HollowSettings(wall))
 
 
-@pytest.mark.parametrize("settings", [HollowSettings(0.0), HollowSettings(-1.0), HollowSettings(2.0, 0.0), HollowSettings(2.0, 1.5)])
+@pytest.mark.parametrize(
+    "settings", [HollowSettings(0.0), HollowSettings(-1.0), HollowSettings(2.0, 0.0), HollowSettings(2.0, 1.5)]
+)
 def test_hollow_refuses_settings_without_sense(settings):
     with pytest.raises(UsageError, match="--wall|--grid"):
         hollow(box(), settings)
@@ -180,6 +182,7 @@ def test_proof_names_each_defect_and_never_says_fit():
 
 def _cup(mouth):
     """A cube with a round room that opens upward through a mouth of the given radius."""
+
     def shape(x, y, z):
         body = np.max([np.abs(x), np.abs(y), np.abs(z)], axis=0) - 9
         room = np.minimum(np.sqrt(x**2 + y**2 + z**2) - 6.5, np.maximum(np.hypot(x, y) - mouth, -z))
@@ -202,7 +205,11 @@ def test_a_room_is_a_cavity_and_a_bowl_is_not():
 
 def test_scale_to_each_measure():
     plank = box(high=(10, 20, 40))
-    for settings, factor in ((ScaleSettings(by=1.5), 1.5), (ScaleSettings(height_mm=20), 0.5), (ScaleSettings(longest_mm=80), 2.0)):
+    for settings, factor in (
+        (ScaleSettings(by=1.5), 1.5),
+        (ScaleSettings(height_mm=20), 0.5),
+        (ScaleSettings(longest_mm=80), 2.0),
+    ):
         result, record = scale(plank, settings)
         assert record.factor == factor
         np.testing.assert_allclose(result.size, plank.size * factor)

@@ -161,7 +161,7 @@ def _by_patches(
     is_inner = inside_share > 0.5
     owner = np.where(is_inner, np.arange(patches), OUTSIDE)
     # patches along one room, and rooms along one patch, are one cavity
-    main = {}
+    main: dict[int, int] = {}
     for p in np.flatnonzero(is_inner):
         for room in np.flatnonzero(votes[p, :-1] > 0.02 * votes[p, :-1].sum()):
             owner[p] = min(owner[p], main.setdefault(int(room), int(owner[p])))
@@ -174,7 +174,8 @@ def _by_patches(
         # a room along no inner patch is told all the same: its mouth was not found
         told = best >= 0 and votes[best, n] > 0
         groups.setdefault(int(owner[best]) if told else -2 - n, []).append(n)
-    cavities, number = [], {}
+    cavities: list[Cavity] = []
+    number: dict[int, int] = {}
     for group, members in sorted(groups.items(), key=lambda g: min(g[1])):
         number[group] = len(cavities)
         mine = [rooms[n] for n in members]
@@ -186,8 +187,12 @@ def _by_patches(
         alcoves = [r.volume_mm3 for r in mine[1:] if not r.openings] if ways else [r.volume_mm3 for r in mine[1:]]
         cavities.append(
             Cavity(
-                sum(r.volume_mm3 for r in mine), mine[0].where_mm, ways, not ways and bool(shells & outer_shells),
-                len(alcoves), sum(alcoves),
+                sum(r.volume_mm3 for r in mine),
+                mine[0].where_mm,
+                ways,
+                not ways and bool(shells & outer_shells),
+                len(alcoves),
+                sum(alcoves),
             )
         )
     table = np.array([number.get(int(o), OUTSIDE) for o in owner], np.int32)

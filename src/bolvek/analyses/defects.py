@@ -49,7 +49,7 @@ def find_defects(mesh: Mesh) -> tuple[Defect, ...]:
     """
     if "defects" not in mesh.__dict__:
         mesh.__dict__["defects"] = _find(mesh)
-    return mesh.__dict__["defects"]  # type: ignore[no-any-return]
+    return mesh.__dict__["defects"]
 
 
 def _find(mesh: Mesh) -> tuple[Defect, ...]:

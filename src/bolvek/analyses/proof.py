@@ -88,7 +88,7 @@ class ProofRecord:
 
     @property
     def verdict(self) -> str:
-        """"fit" when nothing falls short."""
+        """ "fit" when nothing falls short."""
         return "unfit" if any(f.severity == "fault" for f in self.findings) else "fit"
 
 
@@ -115,8 +115,12 @@ def prove(mesh: Mesh, settings: ProofSettings) -> ProofRecord:
         bodies = int((shells.depth % 2 == 0).sum())
         if len(shells.inside_out):
             findings.append(
-                Finding("inside_out", "fault", len(shells.inside_out),
-                        f"{len(shells.inside_out)} shell(s) face inward: the model is inside out")
+                Finding(
+                    "inside_out",
+                    "fault",
+                    len(shells.inside_out),
+                    f"{len(shells.inside_out)} shell(s) face inward: the model is inside out",
+                )
             )
         else:
             cavities = find_cavities(mesh, ball_mm=settings.ball_mm, wall_mm=settings.wall_mm)
@@ -124,23 +128,46 @@ def prove(mesh: Mesh, settings: ProofSettings) -> ProofRecord:
             wall = measure_wall(mesh, cavities, settings.wall_mm)
     if settings.wall_mm is not None and wall is None:
         findings.append(
-            Finding("wall_unmeasured", "note", 0, "the wall could not be measured: " + (
-                        "the model has no cavity" if cavities is not None and not cavities.found
-                        else "inner and outer surface could not be told apart" if cavities is not None
-                        and not cavities.separated
-                        else "no inner surface away from openings" if cavities is not None
-                        else "the surface has no inside"))
+            Finding(
+                "wall_unmeasured",
+                "note",
+                0,
+                "the wall could not be measured: "
+                + (
+                    "the model has no cavity"
+                    if cavities is not None and not cavities.found
+                    else "inner and outer surface could not be told apart"
+                    if cavities is not None and not cavities.separated
+                    else "no inner surface away from openings"
+                    if cavities is not None
+                    else "the surface has no inside"
+                ),
+            )
         )
     elif wall is not None and not wall.holds:
         findings.append(
-            Finding("wall_thin", "fault", 1,
-                    f"the wall is {wall.min_mm:.3f} mm at its thinnest, {wall.asked_mm:.3f} mm were asked for",
-                    wall.where_mm)
+            Finding(
+                "wall_thin",
+                "fault",
+                1,
+                f"the wall is {wall.min_mm:.3f} mm at its thinnest, {wall.asked_mm:.3f} mm were asked for",
+                wall.where_mm,
+            )
         )
     return ProofRecord(
-        not defects, not stored_defects, defects, stored_defects, bodies, len(mesh.faces), mesh.volume,
-        cavities.found if cavities else (), sum(len(c.openings) for c in cavities.found) if cavities else 0,
-        tuple(findings), wall, cavities.spacing_mm if cavities else None, cavities.ball_mm if cavities else None,
+        not defects,
+        not stored_defects,
+        defects,
+        stored_defects,
+        bodies,
+        len(mesh.faces),
+        mesh.volume,
+        cavities.found if cavities else (),
+        sum(len(c.openings) for c in cavities.found) if cavities else 0,
+        tuple(findings),
+        wall,
+        cavities.spacing_mm if cavities else None,
+        cavities.ball_mm if cavities else None,
     )
 
 
@@ -154,8 +181,8 @@ def _cavity_findings(cavities: Cavities) -> list[Finding]:
         size = f"a cavity of {cavity.volume_mm3 / 1000:.2f} cm3"
         if cavity.alcoves:
             text = (
-                f"{size} has {cavity.alcoves} corner(s) of {cavity.alcoves_mm3 / 1000:.3f} cm3 in all behind necks under "
-                f"{2 * cavities.spacing_mm:.2f} mm: they drain slowly, wash them well"
+                f"{size} has {cavity.alcoves} corner(s) of {cavity.alcoves_mm3 / 1000:.3f} cm3 in all behind necks "
+                f"under {2 * cavities.spacing_mm:.2f} mm: they drain slowly, wash them well"
             )
             findings.append(Finding("alcoves", "note", cavity.alcoves, text, cavity.where_mm))
         if cavity.narrow_necks:
@@ -199,7 +226,13 @@ def measure_wall(mesh: Mesh, cavities: Cavities, asked: float | None) -> Wall | 
     at = int(order[0])
     x, y, z = (float(c) for c in points[at])
     return Wall(
-        float(distance[at]), float(distance[order[np.searchsorted(share, 0.01)]]),
-        float(distance[order[np.searchsorted(share, 0.5)]]), (x, y, z), len(points), spacing, left_out,
-        asked, wall_tolerance_mm(asked) if asked else None,
+        float(distance[at]),
+        float(distance[order[np.searchsorted(share, 0.01)]]),
+        float(distance[order[np.searchsorted(share, 0.5)]]),
+        (x, y, z),
+        len(points),
+        spacing,
+        left_out,
+        asked,
+        wall_tolerance_mm(asked) if asked else None,
     )

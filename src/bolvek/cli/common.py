@@ -18,7 +18,7 @@ if TYPE_CHECKING:
 F = TypeVar("F", bound=Callable[..., Any])
 
 
-class Length(click.ParamType):
+class Length(click.ParamType):  # type: ignore[type-arg, unused-ignore]
     """A length with a unit, as millimetres."""
 
     name = "LENGTH"
@@ -32,7 +32,7 @@ class Length(click.ParamType):
             self.fail(str(error), param, ctx)
 
 
-class Place(click.ParamType):
+class Place(click.ParamType):  # type: ignore[type-arg, unused-ignore]
     """Three lengths with commas, as millimetres."""
 
     name = "X,Y,Z"
@@ -53,10 +53,15 @@ PLACE = Place()
 PATH = click.Path(path_type=Path)
 
 model_argument = click.argument("model", type=PATH, metavar="MODEL")
-output_option = click.option("-o", "--output", type=PATH, help="File to write; without it beside MODEL, named after the verb.")
+output_option = click.option(
+    "-o", "--output", type=PATH, help="File to write; without it beside MODEL, named after the verb."
+)
 replace_option = click.option("--replace", is_flag=True, help="Write over an existing output.")
 unit_option = click.option(
-    "--unit", type=click.Choice(list(MILLIMETRES)), default="mm", show_default=True,
+    "--unit",
+    type=click.Choice(list(MILLIMETRES)),
+    default="mm",
+    show_default=True,
     help="Unit of the numbers in MODEL.",
 )
 json_option = click.option("--json", "json_target", type=PATH, metavar="FILE|-", help="Write the record; - is stdout.")
@@ -142,9 +147,7 @@ def output_beside(model: Path, output: Path | None, verb: str, suffix: str = ".s
     return output
 
 
-def check_targets(
-    model: Path, targets: list[Path | None], *, replace: bool
-) -> None:
+def check_targets(model: Path, targets: list[Path | None], *, replace: bool) -> None:
     """Refuse targets that may not be written before the work begins, and two that are the same."""
     from bolvek.formats.safe import check_target
 

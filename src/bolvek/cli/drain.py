@@ -6,24 +6,61 @@ from typing import Any
 import click
 
 from bolvek.cli.common import (
-    LENGTH, PLACE, json_option, model_argument, options, output_option, picture_option, replace_option, unit_option,
+    LENGTH,
+    PLACE,
+    json_option,
+    model_argument,
+    options,
+    output_option,
+    picture_option,
+    replace_option,
+    unit_option,
 )
 
 
 @click.command("drain")
 @options(
-    model_argument, output_option,
-    click.option("--at", "places", type=PLACE, multiple=True, required=True, help="On or near the outside; repeat for more holes."),
-    click.option("--diameter", "diameters", type=LENGTH, multiple=True, help="3.5mm without it; once for all holes, or once a hole."),
-    click.option("--depth", "depths", type=LENGTH, multiple=True, help="Length of a blind hole; without it through the wall."),
-    click.option("--toward", "towards", type=PLACE, multiple=True, help="Point to aim at; without it square into the surface."),
+    model_argument,
+    output_option,
+    click.option(
+        "--at",
+        "places",
+        type=PLACE,
+        multiple=True,
+        required=True,
+        help="On or near the outside; repeat for more holes.",
+    ),
+    click.option(
+        "--diameter",
+        "diameters",
+        type=LENGTH,
+        multiple=True,
+        help="3.5mm without it; once for all holes, or once a hole.",
+    ),
+    click.option(
+        "--depth", "depths", type=LENGTH, multiple=True, help="Length of a blind hole; without it through the wall."
+    ),
+    click.option(
+        "--toward", "towards", type=PLACE, multiple=True, help="Point to aim at; without it square into the surface."
+    ),
     click.option("--sides", type=int, default=32, show_default=True, help="Sides of each hole."),
-    json_option, picture_option, unit_option, replace_option,
+    json_option,
+    picture_option,
+    unit_option,
+    replace_option,
 )
 def command(
-    model: Path, output: Path | None, places: tuple[tuple[float, float, float], ...], diameters: tuple[float, ...],
-    depths: tuple[float, ...], towards: tuple[tuple[float, float, float], ...], sides: int,
-    json_target: Path | None, picture_target: Path | None, unit: str, replace: bool,
+    model: Path,
+    output: Path | None,
+    places: tuple[tuple[float, float, float], ...],
+    diameters: tuple[float, ...],
+    depths: tuple[float, ...],
+    towards: tuple[tuple[float, float, float], ...],
+    sides: int,
+    json_target: Path | None,
+    picture_target: Path | None,
+    unit: str,
+    replace: bool,
 ) -> None:
     """Cut holes into a sound model, all of them or none.
 
@@ -45,10 +82,21 @@ def command(
         return list(values) if len(values) == len(places) else [values[0] if values else otherwise] * len(places)
 
     holes = zip(
-        places, spread("--diameter", diameters, 3.5), spread("--toward", towards, None),
-        spread("--depth", depths, None), strict=True,
+        places,
+        spread("--diameter", diameters, 3.5),
+        spread("--toward", towards, None),
+        spread("--depth", depths, None),
+        strict=True,
     )
     operate(
-        "drain", model, output, DrainSettings(tuple(Drain(*h) for h in holes), sides), drain, drain_text,
-        json_target=json_target, picture_target=picture_target, unit=unit, replace=replace,
+        "drain",
+        model,
+        output,
+        DrainSettings(tuple(Drain(*h) for h in holes), sides),
+        drain,
+        drain_text,
+        json_target=json_target,
+        picture_target=picture_target,
+        unit=unit,
+        replace=replace,
     )

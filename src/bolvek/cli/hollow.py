@@ -4,21 +4,46 @@ from pathlib import Path
 
 import click
 
-from bolvek.cli.common import LENGTH, json_option, model_argument, options, output_option, picture_option, replace_option, unit_option
+from bolvek.cli.common import (
+    LENGTH,
+    json_option,
+    model_argument,
+    options,
+    output_option,
+    picture_option,
+    replace_option,
+    unit_option,
+)
 
 
 @click.command("hollow")
 @options(
-    model_argument, output_option,
+    model_argument,
+    output_option,
     click.option("--wall", type=LENGTH, default="2mm", show_default=True, help="Wall to leave."),
-    click.option("--grid", type=LENGTH, help="Lattice cell of the cavity; without it a quarter of the wall, or finer on small models."),
+    click.option(
+        "--grid",
+        type=LENGTH,
+        help="Lattice cell of the cavity; without it a quarter of the wall, or finer on small models.",
+    ),
     click.option("--no-slim", is_flag=True, help="Keep all triangles of the inner shell."),
     click.option("--keep-pockets", is_flag=True, help="Hollow small pockets too instead of leaving them solid."),
-    json_option, picture_option, unit_option, replace_option,
+    json_option,
+    picture_option,
+    unit_option,
+    replace_option,
 )
 def command(
-    model: Path, output: Path | None, wall: float, grid: float | None, no_slim: bool, keep_pockets: bool,
-    json_target: Path | None, picture_target: Path | None, unit: str, replace: bool,
+    model: Path,
+    output: Path | None,
+    wall: float,
+    grid: float | None,
+    no_slim: bool,
+    keep_pockets: bool,
+    json_target: Path | None,
+    picture_target: Path | None,
+    unit: str,
+    replace: bool,
 ) -> None:
     """Hollow a closed, sound model. Its outer triangles stay as they are.
 
@@ -34,6 +59,14 @@ def command(
     from bolvek.report.words import hollow_text
 
     operate(
-        "hollow", model, output, HollowSettings(wall, grid, not no_slim, keep_pockets), hollow, hollow_text,
-        json_target=json_target, picture_target=picture_target, unit=unit, replace=replace,
+        "hollow",
+        model,
+        output,
+        HollowSettings(wall, grid, not no_slim, keep_pockets),
+        hollow,
+        hollow_text,
+        json_target=json_target,
+        picture_target=picture_target,
+        unit=unit,
+        replace=replace,
     )

@@ -14,8 +14,17 @@ from bolvek.report.words import model_text, written_text
 
 
 def operate(
-    verb: str, model: Path, output: Path | None, settings: Any, work: Callable[[Mesh, Any], tuple[Mesh, Any]],
-    words: Callable[[Any], str], *, json_target: Path | None, picture_target: Path | None, unit: str, replace: bool,
+    verb: str,
+    model: Path,
+    output: Path | None,
+    settings: Any,
+    work: Callable[[Mesh, Any], tuple[Mesh, Any]],
+    words: Callable[[Any], str],
+    *,
+    json_target: Path | None,
+    picture_target: Path | None,
+    unit: str,
+    replace: bool,
 ) -> None:
     """Run one operation on a file and end the program. Settings are checked before anything is read."""
     settings.check()
@@ -40,8 +49,13 @@ def operate(
         write_picture(picture_target, target, mesh, replace=replace)
     talk.write_record(
         Record(
-            verb=verb, settings=settings_dict(settings), models=[model_section(read, mesh, **{verb: record})],
-            findings=[], outputs=[str(p) for p in (target, picture_target) if p], verdict="done", seconds=seconds,
+            verb=verb,
+            settings=settings_dict(settings),
+            models=[model_section(read, mesh, **{verb: record})],
+            findings=[],
+            outputs=[str(p) for p in (target, picture_target) if p],
+            verdict="done",
+            seconds=seconds,
         ),
         replace=replace,
     )

@@ -4,11 +4,25 @@ from pathlib import Path
 
 import click
 
-from bolvek.cli.common import check_targets, model_argument, options, output_beside, output_option, replace_option, unit_option
+from bolvek.cli.common import (
+    check_targets,
+    model_argument,
+    options,
+    output_beside,
+    output_option,
+    replace_option,
+    unit_option,
+)
 
 
 @click.command("picture")
-@options(model_argument, output_option, click.option("--cut-open", is_flag=True, help="Add a view cut upright, through the drains if any."), unit_option, replace_option)
+@options(
+    model_argument,
+    output_option,
+    click.option("--cut-open", is_flag=True, help="Add a view cut upright, through the drains if any."),
+    unit_option,
+    replace_option,
+)
 def command(model: Path, output: Path | None, cut_open: bool, unit: str, replace: bool) -> None:
     """Draw a model as a PNG: shaded, with a scale bar and its size, on request cut open.
 

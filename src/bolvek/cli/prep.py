@@ -5,29 +5,61 @@ from pathlib import Path
 import click
 
 from bolvek.cli.common import (
-    LENGTH, PLACE, check_targets, finish, json_option, model_argument, options, output_beside, output_option,
-    picture_option, replace_option, unit_option,
+    LENGTH,
+    PLACE,
+    check_targets,
+    finish,
+    json_option,
+    model_argument,
+    options,
+    output_beside,
+    output_option,
+    picture_option,
+    replace_option,
+    unit_option,
 )
 
 
 @click.command("prep")
 @options(
-    model_argument, output_option,
+    model_argument,
+    output_option,
     click.option("--height", type=LENGTH, help="Scale to this height (z)."),
     click.option("--longest", type=LENGTH, help="Scale to this longest side."),
     click.option("--by", type=float, metavar="FACTOR", help="Scale by a factor."),
     click.option("--wall", type=LENGTH, default="2mm", show_default=True, help="Wall to leave."),
-    click.option("--grid", type=LENGTH, help="Lattice cell of the cavity; without it a quarter of the wall, or finer on small models."),
-    click.option("--drains", type=int, default=2, show_default=True, help="Holes a cavity: lowest point, vent, next lowest ..."),
+    click.option(
+        "--grid",
+        type=LENGTH,
+        help="Lattice cell of the cavity; without it a quarter of the wall, or finer on small models.",
+    ),
+    click.option(
+        "--drains", type=int, default=2, show_default=True, help="Holes a cavity: lowest point, vent, next lowest ..."
+    ),
     click.option("--diameter", type=LENGTH, default="3.5mm", show_default=True, help="Diameter of the holes."),
     click.option("--up", type=PLACE, default="0,0,1", show_default=True, help="Build direction."),
     click.option("--keep-pockets", is_flag=True, help="Hollow small pockets too instead of leaving them solid."),
-    json_option, picture_option, unit_option, replace_option,
+    json_option,
+    picture_option,
+    unit_option,
+    replace_option,
 )
 def command(
-    model: Path, output: Path | None, height: float | None, longest: float | None, by: float | None, wall: float,
-    grid: float | None, drains: int, diameter: float, up: tuple[float, float, float], keep_pockets: bool,
-    json_target: Path | None, picture_target: Path | None, unit: str, replace: bool,
+    model: Path,
+    output: Path | None,
+    height: float | None,
+    longest: float | None,
+    by: float | None,
+    wall: float,
+    grid: float | None,
+    drains: int,
+    diameter: float,
+    up: tuple[float, float, float],
+    keep_pockets: bool,
+    json_target: Path | None,
+    picture_target: Path | None,
+    unit: str,
+    replace: bool,
 ) -> None:
     """The whole way for one model: check, scale, hollow, drain, prove, write.
 
@@ -46,7 +78,11 @@ def command(
     if (height, longest, by) != (None, None, None):
         scaling = ScaleSettings(by, height, longest)
     settings = PrepSettings(
-        HollowSettings(wall, grid, keep_pockets=keep_pockets), PlaceSettings(drains, diameter, up), scaling, unit, replace
+        HollowSettings(wall, grid, keep_pockets=keep_pockets),
+        PlaceSettings(drains, diameter, up),
+        scaling,
+        unit,
+        replace,
     )
     settings.check()
     target = output_beside(model, output, "prep")
@@ -66,11 +102,22 @@ def command(
     talk.verdict(fit, result.proof.findings, "fit to print: proven on the file written", "unfit, see above")
     talk.write_record(
         Record(
-            verb="prep", settings=settings_dict(settings),
-            models=[model_section(result.model, result.after, scale=result.scale, hollow=result.hollow,
-                                  drain=result.drain, proof=result.proof)],
-            findings=list(result.proof.findings), outputs=[str(p) for p in (target, picture_target) if p],
-            verdict=result.proof.verdict, seconds=result.seconds,
+            verb="prep",
+            settings=settings_dict(settings),
+            models=[
+                model_section(
+                    result.model,
+                    result.after,
+                    scale=result.scale,
+                    hollow=result.hollow,
+                    drain=result.drain,
+                    proof=result.proof,
+                )
+            ],
+            findings=list(result.proof.findings),
+            outputs=[str(p) for p in (target, picture_target) if p],
+            verdict=result.proof.verdict,
+            seconds=result.seconds,
         ),
         replace=replace,
     )

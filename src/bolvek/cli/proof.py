@@ -5,7 +5,17 @@ from pathlib import Path
 
 import click
 
-from bolvek.cli.common import LENGTH, check_targets, finish, json_option, model_argument, options, picture_option, replace_option, unit_option
+from bolvek.cli.common import (
+    LENGTH,
+    check_targets,
+    finish,
+    json_option,
+    model_argument,
+    options,
+    picture_option,
+    replace_option,
+    unit_option,
+)
 
 
 @click.command("proof")
@@ -13,11 +23,19 @@ from bolvek.cli.common import LENGTH, check_targets, finish, json_option, model_
     model_argument,
     click.option("--wall", type=LENGTH, help="Wall that must be there; without it the wall is measured, not judged."),
     click.option("--ball", type=LENGTH, help="Diameter that tells a room from a groove; wider than any drain."),
-    json_option, picture_option, unit_option, replace_option,
+    json_option,
+    picture_option,
+    unit_option,
+    replace_option,
 )
 def command(
-    model: Path, wall: float | None, ball: float | None, json_target: Path | None, picture_target: Path | None,
-    unit: str, replace: bool,
+    model: Path,
+    wall: float | None,
+    ball: float | None,
+    json_target: Path | None,
+    picture_target: Path | None,
+    unit: str,
+    replace: bool,
 ) -> None:
     """Prove a model fit to print, whatever made it, or say what is not and where.
 
@@ -54,9 +72,13 @@ def command(
         write_picture(picture_target, model, read.mesh, proof, replace=replace)
     talk.write_record(
         Record(
-            verb="proof", settings=settings_dict(settings), models=[model_section(read, read.mesh, proof=proof)],
-            findings=list(proof.findings), outputs=[str(picture_target)] if picture_target else [],
-            verdict=proof.verdict, seconds=seconds,
+            verb="proof",
+            settings=settings_dict(settings),
+            models=[model_section(read, read.mesh, proof=proof)],
+            findings=list(proof.findings),
+            outputs=[str(picture_target)] if picture_target else [],
+            verdict=proof.verdict,
+            seconds=seconds,
         ),
         replace=replace,
     )

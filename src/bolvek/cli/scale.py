@@ -4,20 +4,40 @@ from pathlib import Path
 
 import click
 
-from bolvek.cli.common import LENGTH, json_option, model_argument, options, output_option, picture_option, replace_option, unit_option
+from bolvek.cli.common import (
+    LENGTH,
+    json_option,
+    model_argument,
+    options,
+    output_option,
+    picture_option,
+    replace_option,
+    unit_option,
+)
 
 
 @click.command("scale")
 @options(
-    model_argument, output_option,
+    model_argument,
+    output_option,
     click.option("--height", type=LENGTH, help="To this height (z)."),
     click.option("--longest", type=LENGTH, help="To this longest side."),
     click.option("--by", type=float, metavar="FACTOR", help="By a factor."),
-    json_option, picture_option, unit_option, replace_option,
+    json_option,
+    picture_option,
+    unit_option,
+    replace_option,
 )
 def command(
-    model: Path, output: Path | None, height: float | None, longest: float | None, by: float | None,
-    json_target: Path | None, picture_target: Path | None, unit: str, replace: bool,
+    model: Path,
+    output: Path | None,
+    height: float | None,
+    longest: float | None,
+    by: float | None,
+    json_target: Path | None,
+    picture_target: Path | None,
+    unit: str,
+    replace: bool,
 ) -> None:
     """Make a model larger or smaller: by a factor, to a height, or to a longest side.
 
@@ -31,6 +51,14 @@ def command(
     from bolvek.report.words import scale_text
 
     operate(
-        "scale", model, output, ScaleSettings(by, height, longest), scale, scale_text,
-        json_target=json_target, picture_target=picture_target, unit=unit, replace=replace,
+        "scale",
+        model,
+        output,
+        ScaleSettings(by, height, longest),
+        scale,
+        scale_text,
+        json_target=json_target,
+        picture_target=picture_target,
+        unit=unit,
+        replace=replace,
     )

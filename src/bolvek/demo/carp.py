@@ -16,8 +16,13 @@ Floats = NDArray[np.float64]
 
 _SPINE = np.array(
     [
-        [7.0, 1.0, 5.5], [2.5, 1.6, 10.0], [-2.5, 1.0, 17.0], [-3.5, -0.4, 26.0],
-        [0.5, -1.0, 35.0], [7.5, -0.8, 42.5], [14.5, 0.0, 47.0],
+        [7.0, 1.0, 5.5],
+        [2.5, 1.6, 10.0],
+        [-2.5, 1.0, 17.0],
+        [-3.5, -0.4, 26.0],
+        [0.5, -1.0, 35.0],
+        [7.5, -0.8, 42.5],
+        [14.5, 0.0, 47.0],
     ]
 )
 _SAMPLES = 600
@@ -103,7 +108,10 @@ def _carp_field(body: _Body, p: Floats) -> Floats:
     field = blend(field, _blade(s, -up, across, b, 0.13, 0.30, anal, 1.15), 1.2)
 
     for sign in (1.0, -1.0):
-        for place, out, down, reach, width, turn in ((0.71, 0.80, -0.42, 5.6, 2.9, 0.75), (0.44, 0.62, -0.72, 4.2, 2.3, 0.9)):
+        for place, out, down, reach, width, turn in (
+            (0.71, 0.80, -0.42, 5.6, 2.9, 0.75),
+            (0.44, 0.62, -0.72, 4.2, 2.3, 0.9),
+        ):
             c, t, side, back = body.frame(place)
             k = body.at(place)
             root = c + sign * side * body.half_width[k] * out + back * body.half_height[k] * down

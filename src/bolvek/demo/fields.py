@@ -53,8 +53,13 @@ def smoothstep(x: Floats, low: float, high: float) -> Floats:
 
 
 def _fill(
-    field: Callable[[Floats], Floats], axes: list[Floats], values: Floats, todo: NDArray[np.bool_] | None,
-    begin: int, end: int, stride: int,
+    field: Callable[[Floats], Floats],
+    axes: list[Floats],
+    values: Floats,
+    todo: NDArray[np.bool_] | None,
+    begin: int,
+    end: int,
+    stride: int,
 ) -> None:
     """Evaluate the field on slices begin..end of a lattice (all of it, or where todo says)."""
     y, z = np.meshgrid(axes[1][::stride], axes[2][::stride], indexing="ij")
@@ -65,9 +70,7 @@ def _fill(
             values[i][mask] = field(np.stack([x, y[mask], z[mask]], axis=1))
 
 
-def field_mesh(
-    field: Callable[[Floats], Floats], low: Floats, high: Floats, cell: float, *, within_mm: float
-) -> Mesh:
+def field_mesh(field: Callable[[Floats], Floats], low: Floats, high: Floats, cell: float, *, within_mm: float) -> Mesh:
     """Surface of a field in a box as one sound shell of float32 coordinates, slimmed within a deviation (0: not).
 
     The field is evaluated on a coarse lattice first and finely only near its zero; it must not change
@@ -81,8 +84,8 @@ def field_mesh(
     values = np.repeat(np.repeat(np.repeat(coarse, _STRIDE, 0), _STRIDE, 1), _STRIDE, 2)
     todo = np.repeat(np.repeat(np.repeat(near, _STRIDE, 0), _STRIDE, 1), _STRIDE, 2)
     half = _STRIDE // 2
-    values, todo = (a[half : half + counts[0], half : half + counts[1], half : half + counts[2]] for a in (values, todo))
-    values = np.ascontiguousarray(values)
+    part = tuple(slice(half, half + n) for n in counts)
+    values, todo = np.ascontiguousarray(values[part]), todo[part]
     run_ranges(lambda b, e: _fill(field, axes, values, todo, b, e, 1), values.shape[0], grain=1)
     for k in range(3):
         edge = np.moveaxis(values, k, 0)

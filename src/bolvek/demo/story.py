@@ -44,8 +44,12 @@ def run_demo(folder: Path, tell: Callable[[str, str, float], None], *, replace: 
     )
     text = record_json(
         Record(
-            verb="demo", settings=settings_dict(settings), models=[section], findings=list(result.proof.findings),
-            outputs=[str(p) for p in (source, target, before, after)], verdict=result.proof.verdict,
+            verb="demo",
+            settings=settings_dict(settings),
+            models=[section],
+            findings=list(result.proof.findings),
+            outputs=[str(p) for p in (source, target, before, after)],
+            verdict=result.proof.verdict,
             seconds=result.seconds,
         )
     )

@@ -35,6 +35,4 @@ def read_model(path: Path | str, *, unit: str = "mm") -> Model:
     if not data:
         raise FileError(f"{path}: the file is empty (0 bytes)")
     corners, warnings = read_stl(data, path)
-    return Model(
-        path, Mesh.from_corners(corners * MILLIMETRES[unit]), "STL", unit, len(data) / 1e6, tuple(warnings)
-    )
+    return Model(path, Mesh.from_corners(corners * MILLIMETRES[unit]), "STL", unit, len(data) / 1e6, tuple(warnings))

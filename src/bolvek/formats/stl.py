@@ -22,7 +22,9 @@ def read_stl(data: bytes, path: Path) -> tuple[NDArray[np.float64], list[str]]:
     """Corners (F, 3, 3) float64 in file units, and warnings. Raises FileError."""
     if _is_binary(data):
         return _read_binary(data, path)
-    if re.match(rb"\s*solid\b", data, re.IGNORECASE) and re.search(rb"\b(facet|endsolid)\b", data[:2000], re.IGNORECASE):
+    if re.match(rb"\s*solid\b", data, re.IGNORECASE) and re.search(
+        rb"\b(facet|endsolid)\b", data[:2000], re.IGNORECASE
+    ):
         return _read_ascii(data, path)
     if len(data) < _HEADER:
         raise FileError(f"{path}: not an STL model: {len(data)} bytes, a binary STL needs at least {_HEADER}")
@@ -46,7 +48,7 @@ def _is_binary(data: bytes) -> bool:
     if len(data) < needed:
         return False
     # trailing bytes: accept unless it reads as text
-    return b"\0" in data[:_HEADER + 50] or not re.match(rb"\s*solid\b", data, re.IGNORECASE)
+    return b"\0" in data[: _HEADER + 50] or not re.match(rb"\s*solid\b", data, re.IGNORECASE)
 
 
 def _plausible(data: bytes, faces: int) -> bool:

@@ -122,11 +122,7 @@ def orient3d(v, a, b, c, d):
     axby = adx * bdy
     bxay = bdx * ady
     det = adz * (bxcy - cxby) + bdz * (cxay - axcy) + cdz * (axby - bxay)
-    size = (
-        (abs(bxcy) + abs(cxby)) * abs(adz)
-        + (abs(cxay) + abs(axcy)) * abs(bdz)
-        + (abs(axby) + abs(bxay)) * abs(cdz)
-    )
+    size = (abs(bxcy) + abs(cxby)) * abs(adz) + (abs(cxay) + abs(axcy)) * abs(bdz) + (abs(axby) + abs(bxay)) * abs(cdz)
     bound = _BOUND_3D * size
     if det > bound:
         return 1

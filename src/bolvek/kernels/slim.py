@@ -1,8 +1,8 @@
 """Edge collapse by quadric error, in passes of a growing error limit.
 
-Garland and Heckbert 1997 with unweighted plane quadrics (so the root of the error bounds the distance
-to each plane), a link condition, and guards against turned faces and bad shapes. Passes instead of one priority queue: linear, and nearly as good since
-the cheap edges still go first.
+Garland and Heckbert 1997 with unweighted plane quadrics (so the root of the error bounds the
+distance to each plane), a link condition, and guards against turned faces and bad shapes. Passes
+instead of one priority queue: linear, and nearly as good since the cheap edges still go first.
 """
 
 import numpy as np
@@ -82,7 +82,9 @@ def _best_point(q, vertices, i, j, out):
             x, y, z = mx, my, mz
     out[0], out[1], out[2] = x, y, z
     e = (
-        q[0] * x * x + q[4] * y * y + q[7] * z * z
+        q[0] * x * x
+        + q[4] * y * y
+        + q[7] * z * z
         + 2.0 * (q[1] * x * y + q[2] * x * z + q[5] * y * z)
         + 2.0 * (q[3] * x + q[6] * y + q[8] * z)
         + q[9]
@@ -127,8 +129,9 @@ def _keeps_shape(vertices, faces, head, following, moved, other, x, y, z):
 def collapse_pass(vertices, faces, quadric, keep, head, tail, following, limit, mark, stamp):
     """Collapse every edge of error (mm2) up to `limit` that may go; returns (collapses, stamp).
 
-    keep (V,) bool: vertices that stay. head, tail (V,) and following (3F,) int32 are lists of the corners around each vertex, from
-    `corner_lists`. A removed face gets corners -1. mark (V,) int32 is scratch, below stamp.
+    keep (V,) bool: vertices that stay. head, tail (V,) and following (3F,) int32 are lists of the
+    corners around each vertex, from `corner_lists`. A removed face gets corners -1. mark (V,) int32
+    is scratch, below stamp.
     """
     q = np.empty(10)
     point = np.empty(3)

@@ -268,9 +268,7 @@ def winding(tri, disc, moment, child, first, count, points, accuracy, begin, end
                         la = np.sqrt(ax * ax + ay * ay + az * az)
                         lb = np.sqrt(bx * bx + by * by + bz * bz)
                         lc = np.sqrt(cx * cx + cy * cy + cz * cz)
-                        det = (
-                            ax * (by * cz - bz * cy) + ay * (bz * cx - bx * cz) + az * (bx * cy - by * cx)
-                        )
+                        det = ax * (by * cz - bz * cy) + ay * (bz * cx - bx * cz) + az * (bx * cy - by * cx)
                         below = (
                             la * lb * lc
                             + (ax * bx + ay * by + az * bz) * lc
@@ -303,9 +301,14 @@ def meeting_pairs(vertices, faces, rec, order, box, child, first, count, begin, 
                 top -= 1
                 node = stack_node[top]
                 near = child_overlaps(
-                    box, node,
-                    box[home, 0, slot], box[home, 1, slot], box[home, 2, slot],
-                    box[home, 3, slot], box[home, 4, slot], box[home, 5, slot],
+                    box,
+                    node,
+                    box[home, 0, slot],
+                    box[home, 1, slot],
+                    box[home, 2, slot],
+                    box[home, 3, slot],
+                    box[home, 4, slot],
+                    box[home, 5, slot],
                 )
                 for k in range(8):
                     if not (near >> k) & 1:

@@ -85,7 +85,7 @@ class Mesh:
         middle = self.bounds.mean(axis=0)
         a = self.vertices[self.faces[:, 0]] - middle
         parts = np.einsum("ij,ij->i", a, self.area_vectors) / 3.0
-        return np.bincount(self.topology.shell, parts, self.topology.shells)
+        return np.bincount(self.topology.shell, parts, self.topology.shells).astype(np.float64)
 
     @property
     def volume(self) -> float:
@@ -144,7 +144,7 @@ class Mesh:
         """
         if "stored" not in self.__dict__:
             self.__dict__["stored"] = self._stored()
-        return self.__dict__["stored"]  # type: ignore[no-any-return]
+        return self.__dict__["stored"]
 
     def _stored(self) -> "Mesh":
         rounded = self.vertices.astype(np.float32).astype(np.float64) + 0.0

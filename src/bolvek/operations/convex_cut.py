@@ -63,7 +63,7 @@ def prism(start: Floats, end: Floats, radius: float, sides: int, turn_deg: float
     normal = np.concatenate([side, [-axis, axis]])
     offset = np.concatenate([side @ start + apothem, [-axis @ start, axis @ end]])
     n = sides
-    rings = [(k, (k + 1) % n, n + (k + 1) % n, n + k) for k in range(n)]
+    rings: list[tuple[int, ...]] = [(k, (k + 1) % n, n + (k + 1) % n, n + k) for k in range(n)]
     rings += [tuple(range(n - 1, -1, -1)), tuple(range(n, 2 * n))]
     return ConvexBody(normal, offset, corner, tuple(rings))
 
@@ -104,12 +104,12 @@ class _Cut:
         self.value = value
         # faces wholly beyond one plane are not touched
         number = np.searchsorted(used, mesh.faces[self.local])
-        beyond = (value > 0)[number].all(axis=1).any(axis=1)
+        beyond = np.any(np.all((value > 0)[number], axis=1), axis=1)
         self.local = self.local[~beyond]
         number = number[~beyond]
         if len(number) and np.abs(value[np.unique(number)]).min() < MARGIN_MM:
             raise TooClose
-        self.inside_vertex = (value < 0).all(axis=1)
+        self.inside_vertex: NDArray[np.bool_] = np.all(value < 0, axis=1)
         self.point: dict[Node, Floats] = {}
         self.edge_cache: dict[tuple[int, int], tuple[Node | None, Node | None] | None] = {}
         self.wall_steps: list[list[Step]] = [[] for _ in body.rings]
@@ -254,7 +254,11 @@ class _Cut:
             along = self.body.corner[d] - self.body.corner[c]
             along = along / np.linalg.norm(along)
             rows = sorted(
-                (float((self.point[node] - self.body.corner[c]) @ along), float(self.mesh.area_vectors[f] @ along) > 0, node)
+                (
+                    float((self.point[node] - self.body.corner[c]) @ along),
+                    float(self.mesh.area_vectors[f] @ along) > 0,
+                    node,
+                )
                 for node, f in found
             )
             if any(b[0] - a[0] < MARGIN_MM or a[1] == b[1] for a, b in zip(rows, rows[1:], strict=False)):

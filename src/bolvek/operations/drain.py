@@ -164,16 +164,20 @@ def bore_along(
     above = mesh.tree.rays(surface + offsets + (entry[:, None] - 1e-6) * axis, np.broadcast_to(-axis, offsets.shape))
     lift = float(entry.max() - entry.min() + 0.5 * radius + 0.05)
     if (above.distance[:, 0] < lift).any():
-        raise WorkError(f"{name} has no room to start: another surface is {length_text(float(above.distance.min()))} above it")
+        raise WorkError(
+            f"{name} has no room to start: another surface is {length_text(float(above.distance.min()))} above it"
+        )
     mouth = surface + entry[0] * axis
     place = (float(mouth[0]), float(mouth[1]), float(mouth[2]))
     if depth is not None:
         floor = float(entry[0]) + depth
         if np.isfinite(leave).any() and floor >= leave.min():
             if floor <= leave.max() + 0.05:
-                raise WorkError(f"{name}: a depth of {length_text(depth)} ends inside the far side of the wall, "
-                                f"which lies {length_text(float(leave.min() - entry[0]))} to "
-                                f"{length_text(float(leave.max() - entry[0]))} deep: go deeper or less deep")
+                raise WorkError(
+                    f"{name}: a depth of {length_text(depth)} ends inside the far side of the wall, "
+                    f"which lies {length_text(float(leave.min() - entry[0]))} to "
+                    f"{length_text(float(leave.max() - entry[0]))} deep: go deeper or less deep"
+                )
             _check_room(along, floor, name)
             return Bore(start, surface + floor * axis, place, _wall(entry, leave), False)
         return Bore(start, surface + floor * axis, place, (depth, depth), True)
@@ -284,7 +288,9 @@ def cut_bores(
             break
         retries += 1
     else:
-        raise WorkError(f"the holes could not be cut cleanly in {_TRIES} tries: move a drain a little or change --sides")
+        raise WorkError(
+            f"the holes could not be cut cleanly in {_TRIES} tries: move a drain a little or change --sides"
+        )
     holes = tuple(
         BoreRecord(b.mouth, _unit(b.end - b.start), h.diameter_mm, b.wall_mm[0], b.wall_mm[1], b.blind)
         for b, h in zip(bores, settings.drains, strict=True)

@@ -108,8 +108,8 @@ def check_hollowable(mesh: Mesh) -> tuple[Mesh, int]:
         inner = int(np.flatnonzero(shells.depth > 0)[0])
         place = mesh.vertices[mesh.faces[mesh.topology.first_face[inner]]].mean(axis=0)
         raise WorkError(
-            f"the model cannot be hollowed: {int((shells.depth > 0).sum())} shell(s) lie inside another, the first near "
-            f"{point_text(place)}: remove or join the inner one first"
+            f"the model cannot be hollowed: {int((shells.depth > 0).sum())} shell(s) lie inside another, "
+            f"the first near {point_text(place)}: remove or join the inner one first"
         )
     if len(turned):
         flip = np.isin(mesh.topology.shell, turned)
@@ -158,8 +158,18 @@ def hollow(mesh: Mesh, settings: HollowSettings) -> tuple[Mesh, HollowRecord]:
     result = mesh.joined(inner)
     result.__dict__["tree"] = Tree.joined(mesh.tree, inner.tree, result.vertices, result.faces)
     return result, HollowRecord(
-        wall, cell, inner.topology.shells, -inner.volume, pockets, pocket_volume,
-        len(lattice.faces), len(inner.faces), allowed, deviation, least, turned,
+        wall,
+        cell,
+        inner.topology.shells,
+        -inner.volume,
+        pockets,
+        pocket_volume,
+        len(lattice.faces),
+        len(inner.faces),
+        allowed,
+        deviation,
+        least,
+        turned,
     )
 
 

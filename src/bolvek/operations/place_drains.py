@@ -71,7 +71,12 @@ def place_drains(mesh: Mesh, settings: PlaceSettings) -> list[Placed]:
 
 
 def _place_one(
-    mesh: Mesh, inner: Mesh, number: int, role: str, up: Floats, settings: PlaceSettings,
+    mesh: Mesh,
+    inner: Mesh,
+    number: int,
+    role: str,
+    up: Floats,
+    settings: PlaceSettings,
     taken: list[Placed],
 ) -> Placed:
     """The best clean bore: low (a vent: high) and through little more than the wall."""

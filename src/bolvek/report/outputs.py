@@ -19,7 +19,11 @@ def write_picture(
         if proof.wall:
             more["wall"] = f"wall {proof.wall.min_mm:.2f} to {proof.wall.median_mm:.2f} mm (least, median)"
         caption = model_caption(
-            model, mesh, verdict="fit to print" if proof.verdict == "fit" else "unfit", fit=proof.verdict == "fit", **more
+            model,
+            mesh,
+            verdict="fit to print" if proof.verdict == "fit" else "unfit",
+            fit=proof.verdict == "fit",
+            **more,
         )
     cut = proof is not None and bool(proof.cavities)
     write_bytes(target, picture(mesh, caption, cut_open=cut), replace=replace)

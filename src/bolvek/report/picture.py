@@ -34,9 +34,7 @@ class Caption:
     fit: bool = True
 
 
-def picture(
-    mesh: Mesh, caption: Caption, *, cut_open: bool = False, cavities: Cavities | None = None
-) -> bytes:
+def picture(mesh: Mesh, caption: Caption, *, cut_open: bool = False, cavities: Cavities | None = None) -> bytes:
     """PNG of the mesh: one view from front right, and with cut_open a second one cut upright.
 
     The cut goes through the drains where there are any; the cavities are found when not given.
@@ -63,7 +61,13 @@ def _figure(caption: Caption) -> "Figure":
     figure.text(0.025, 0.918, caption.line, size=10.5, color=palette.QUIET, va="top")
     if caption.verdict:
         figure.text(
-            0.975, 0.965, caption.verdict, size=13, weight="bold", ha="right", va="top",
+            0.975,
+            0.965,
+            caption.verdict,
+            size=13,
+            weight="bold",
+            ha="right",
+            va="top",
             color=palette.FIT if caption.fit else palette.UNFIT,
         )
     return figure
@@ -105,7 +109,7 @@ def _scale_bar(axes: "Axes", image: Image, width: int) -> None:
 
 def _legend(axes: "Axes", width: int) -> None:
     items = (("outside", palette.OUTSIDE), ("inside", palette.INSIDE), ("material cut through", palette.CUT))
-    x = width - 330
+    x = width - 330.0
     for text, colour in items:
         shown = tuple(float(c) ** (1 / 1.6) for c in colour)
         axes.plot([x], [-14], "s", color=shown, ms=9, clip_on=False)
@@ -124,8 +128,13 @@ def _mark_openings(
             continue
         away = 1 if x < image.alpha.shape[1] / 2 else -1
         axes.annotate(
-            f"opening {n + 1}", (x, y), xytext=(x - 70 * away, y + (26 if y < image.alpha.shape[0] / 2 else -26)),
-            size=9.5, color=palette.INK, ha="center", va="center",
+            f"opening {n + 1}",
+            (x, y),
+            xytext=(x - 70 * away, y + (26 if y < image.alpha.shape[0] / 2 else -26)),
+            size=9.5,
+            color=palette.INK,
+            ha="center",
+            va="center",
             arrowprops={"arrowstyle": "-|>", "color": palette.INK, "lw": 1.0, "shrinkB": 2},
             bbox={"boxstyle": "round,pad=0.25", "fc": palette.PAPER, "ec": palette.QUIET, "lw": 0.6},
             annotation_clip=False,

@@ -55,9 +55,7 @@ def render(
     depth = np.full((h, w), np.inf)
     face = np.full((h, w), -1, np.int32)
     weight = np.zeros((h, w, 2), np.float32)
-    run_ranges(
-        lambda b, e: kernels.raster(screen, mesh.faces, value, b, e, depth, face, weight), h, grain=-(-h // 4)
-    )
+    run_ranges(lambda b, e: kernels.raster(screen, mesh.faces, value, b, e, depth, face, weight), h, grain=-(-h // 4))
     seen = face >= 0
     if cut is not None:
         _flatten_cut(mesh, view, cut, face, seen, depth, mm / _SUPER, origin)
@@ -116,8 +114,14 @@ def _surface(
 
 
 def _flatten_cut(
-    mesh: Mesh, view: View, cut: CutPlane, face: NDArray[np.int32], seen: NDArray[np.bool_], depth: Floats,
-    mm: float, origin: Floats,
+    mesh: Mesh,
+    view: View,
+    cut: CutPlane,
+    face: NDArray[np.int32],
+    seen: NDArray[np.bool_],
+    depth: Floats,
+    mm: float,
+    origin: Floats,
 ) -> None:
     """Where the first face behind the plane is seen from behind, the ray began in material: put the
     depth onto the plane."""

@@ -50,8 +50,14 @@ def model_section(model: Model, mesh: Mesh, **sections: Any) -> ModelSection:
     """The section of a model whose mesh is now `mesh`."""
     x, y, z = (float(c) for c in mesh.size)
     return ModelSection(
-        file=str(model.path), format=model.format, unit=model.unit, size_mm=(x, y, z),
-        triangles=len(mesh.faces), vertices=len(mesh.vertices), warnings=list(model.warnings), **sections,
+        file=str(model.path),
+        format=model.format,
+        unit=model.unit,
+        size_mm=(x, y, z),
+        triangles=len(mesh.faces),
+        vertices=len(mesh.vertices),
+        warnings=list(model.warnings),
+        **sections,
     )
 
 

@@ -63,19 +63,23 @@ def hollow_text(record: HollowRecord) -> str:
 
 def placed_text(placed: list[Placed]) -> str:
     """Where drains go."""
-    return "; ".join(
-        f"{p.role} at {point_text(p.bore.mouth)}"
-        + (f", {length_text(p.above_extreme_mm)} from the cavity's {'lowest' if p.role == 'drain' else 'highest'} point")
-        for p in placed
-    )
+    texts = []
+    for p in placed:
+        end = "lowest" if p.role == "drain" else "highest"
+        off = length_text(p.above_extreme_mm)
+        texts.append(f"{p.role} at {point_text(p.bore.mouth)}, {off} from the cavity's {end} point")
+    return "; ".join(texts)
 
 
 def drain_text(record: DrainRecord) -> str:
     """The holes that were cut."""
     holes = [
         f"{h.diameter_mm:.2f} mm {'blind hole' if h.blind else 'hole'}, "
-        + (f"{length_text(h.wall_max_mm)} deep" if h.blind
-           else f"through {length_text(h.wall_min_mm)} to {length_text(h.wall_max_mm)} of wall")
+        + (
+            f"{length_text(h.wall_max_mm)} deep"
+            if h.blind
+            else f"through {length_text(h.wall_min_mm)} to {length_text(h.wall_max_mm)} of wall"
+        )
         for h in record.holes
     ]
     return f"{'; '.join(holes)}; {record.volume_removed_mm3:.1f} mm3 taken out"
@@ -102,27 +106,45 @@ def proof_line(record: ProofRecord) -> str:
 
 def proof_text(record: ProofRecord) -> list[tuple[str, str]]:
     """The proof as rows of (what, figures)."""
+
     def kind(sound: bool, defects: tuple[object, ...]) -> str:
         return "closed, manifold, oriented, no self-intersection" if sound else "; ".join(d.text for d in defects)  # type: ignore[attr-defined]
 
     rows = [
         ("sound", kind(record.sound, record.defects)),
         ("sound as stored", kind(record.sound_as_stored, record.defects_as_stored)),
-        ("solid", f"{plural(record.bodies, 'part')}, {plural(record.triangles, 'triangle')}, "
-                  f"{record.volume_mm3 / 1000:.2f} cm3 of material"),
+        (
+            "solid",
+            f"{plural(record.bodies, 'part')}, {plural(record.triangles, 'triangle')}, "
+            f"{record.volume_mm3 / 1000:.2f} cm3 of material",
+        ),
     ]
     for cavity in record.cavities:
         ways = "; ".join(f"{o.width_mm:.1f} mm at {point_text(o.where_mm)}" for o in cavity.openings) or "no way out"
-        rows.append(("cavity", f"{cavity.volume_mm3 / 1000:.2f} cm3 near {point_text(cavity.where_mm)}, openings: {ways}"))
+        rows.append(
+            ("cavity", f"{cavity.volume_mm3 / 1000:.2f} cm3 near {point_text(cavity.where_mm)}, openings: {ways}")
+        )
     if record.wall:
         w = record.wall
-        near = f"; {100 * w.left_out_share:.1f}% of the inner surface is near openings and not judged" if w.left_out_share else ""
+        near = (
+            f"; {100 * w.left_out_share:.1f}% of the inner surface is near openings and not judged"
+            if w.left_out_share
+            else ""
+        )
         asked = f", asked {w.asked_mm:.3f} mm within {w.tolerance_mm:.3f} mm" if w.asked_mm else ""
         rows.append(
-            ("wall", f"min {w.min_mm:.3f} mm at {point_text(w.where_mm)}, 1% {w.p1_mm:.3f} mm, "
-                     f"median {w.median_mm:.3f} mm{asked}; {w.samples:,} samples {w.spacing_mm:.2f} mm apart{near}")
+            (
+                "wall",
+                f"min {w.min_mm:.3f} mm at {point_text(w.where_mm)}, 1% {w.p1_mm:.3f} mm, "
+                f"median {w.median_mm:.3f} mm{asked}; {w.samples:,} samples {w.spacing_mm:.2f} mm apart{near}",
+            )
         )
     if record.voxel_mm is not None:
-        rows.append(("method", f"cavities on {record.voxel_mm:.2f} mm voxels: what a ball of {record.ball_mm:.1f} mm "
-                               "cannot roll into from outside"))
+        rows.append(
+            (
+                "method",
+                f"cavities on {record.voxel_mm:.2f} mm voxels: what a ball of {record.ball_mm:.1f} mm "
+                "cannot roll into from outside",
+            )
+        )
     return rows

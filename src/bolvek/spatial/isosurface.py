@@ -65,7 +65,7 @@ def dense_surface(values: Floats, origin: Floats, cell: float) -> Surface:
     points = (cells[:, None, :] + _CORNERS[None]).reshape(-1, 3)
     unique, index = np.unique(np.ravel_multi_index(tuple(points.T), values.shape), return_inverse=True)
     place = np.stack(np.unravel_index(unique, values.shape), axis=1) * cell + origin
-    return level_surface(index.reshape(-1, 8), values.ravel()[unique], place)
+    return level_surface(index.reshape(-1, 8).astype(np.int32), values.ravel()[unique], place)
 
 
 def inner_offset(tree: Tree, low: Floats, high: Floats, level: float, cell: float) -> Surface:
@@ -105,10 +105,7 @@ def inner_offset(tree: Tree, low: Floats, high: Floats, level: float, cell: floa
     value = level - distance
     index = index.reshape(len(brick), 3, 3, 3).astype(np.int32)
     corner = np.concatenate(
-        [
-            np.stack([index[:, x + i, y + j, z + k] for i, j, k in _CORNERS], axis=1)
-            for x, y, z in _CORNERS
-        ]
+        [np.stack([index[:, x + i, y + j, z + k] for i, j, k in _CORNERS], axis=1) for x, y, z in _CORNERS]
     )
     # thin sheets of void cannot be kept clean and are of no use: let the surface pass them by
     near_deep = np.zeros(len(value), bool)

@@ -163,9 +163,7 @@ def _clip_ears(points: Sequence[Point], ring: list[int]) -> list[Triangle]:
 def _shape(a: Point, b: Point, c: Point) -> float:
     """Height over longest side, signed by the turn."""
     area2 = (a[0] - c[0]) * (b[1] - c[1]) - (a[1] - c[1]) * (b[0] - c[0])
-    longest = max(
-        (p[0] - q[0]) ** 2 + (p[1] - q[1]) ** 2 for p, q in ((a, b), (b, c), (c, a))
-    )
+    longest = max((p[0] - q[0]) ** 2 + (p[1] - q[1]) ** 2 for p, q in ((a, b), (b, c), (c, a)))
     if longest == 0.0:
         return 0.0
     return area2 / longest or (1e-300 if turn(a, b, c) > 0 else 0.0)

@@ -62,8 +62,16 @@ class Tree:
 
     def _bound(self, begin: int, end: int) -> None:
         tree_build.bound_children(
-            self.triangles, self.first, self.count, self.child, begin, end, self.slack,
-            self.box, self.disc, self.moment,
+            self.triangles,
+            self.first,
+            self.count,
+            self.child,
+            begin,
+            end,
+            self.slack,
+            self.box,
+            self.disc,
+            self.moment,
         )
 
     @staticmethod
@@ -147,8 +155,18 @@ class Tree:
         face = np.empty(len(local), np.int32)
         run_ranges(
             lambda b, e: tree_query.nearest(
-                self.triangles, self.box, self.disc, self.child, self.first, self.count,
-                local, limit, b, e, dist2, face,
+                self.triangles,
+                self.box,
+                self.disc,
+                self.child,
+                self.first,
+                self.count,
+                local,
+                limit,
+                b,
+                e,
+                dist2,
+                face,
             ),
             len(local),
             grain=512,
@@ -178,8 +196,20 @@ class Tree:
         found = np.empty(len(local), np.int32)
         run_ranges(
             lambda b, e: tree_query.ray_hits(
-                self.triangles, self.box, self.child, self.first, self.count,
-                local, directions, near, far, b, e, hits, faces, found,
+                self.triangles,
+                self.box,
+                self.child,
+                self.first,
+                self.count,
+                local,
+                directions,
+                near,
+                far,
+                b,
+                e,
+                hits,
+                faces,
+                found,
             ),
             len(local),
             grain=512,
@@ -194,8 +224,17 @@ class Tree:
         out = np.empty(len(local))
         run_ranges(
             lambda b, e: tree_query.winding(
-                self.triangles, self.disc, self.moment, self.child, self.first, self.count,
-                local, WINDING_ACCURACY, b, e, out,
+                self.triangles,
+                self.disc,
+                self.moment,
+                self.child,
+                self.first,
+                self.count,
+                local,
+                WINDING_ACCURACY,
+                b,
+                e,
+                out,
             ),
             len(local),
             grain=256,
@@ -224,8 +263,17 @@ class Tree:
             while True:
                 pairs = np.empty((room, 2), np.int32)
                 n = tree_query.meeting_pairs(
-                    self.vertices, self.faces, boxes, self.order, self.box, self.child,
-                    self.first, self.count, begin, end, pairs,
+                    self.vertices,
+                    self.faces,
+                    boxes,
+                    self.order,
+                    self.box,
+                    self.child,
+                    self.first,
+                    self.count,
+                    begin,
+                    end,
+                    pairs,
                 )
                 if n <= room or room >= most:
                     return pairs[: min(n, room)], n

@@ -1,5 +1,7 @@
 """Voxel grids of a surface and exact distances on them."""
 
+from functools import partial
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -8,7 +10,10 @@ from bolvek.spatial.parallel import run_ranges
 
 
 def surface_voxels(
-    vertices: NDArray[np.float64], faces: NDArray[np.int32], origin: NDArray[np.float64], spacing: float,
+    vertices: NDArray[np.float64],
+    faces: NDArray[np.int32],
+    origin: NDArray[np.float64],
+    spacing: float,
     shape: tuple[int, int, int],
 ) -> NDArray[np.uint8]:
     """Voxels (X, Y, Z) uint8, 1 where a triangle touches the cube around origin + spacing * index."""
@@ -25,5 +30,5 @@ def distance_to(mask: NDArray[np.bool_]) -> NDArray[np.float32]:
     nx, ny, nz = mask.shape
     for view in (squared.reshape(nx * ny, nz, 1), squared.reshape(nx, ny, nz), squared.reshape(1, nx, ny * nz)):
         lines = view.shape[0] * view.shape[2]
-        run_ranges(lambda b, e, v=view: kernels.distance_lines(v, b, e), lines, grain=256)
+        run_ranges(partial(kernels.distance_lines, view), lines, grain=256)
     return np.sqrt(squared, out=squared)
