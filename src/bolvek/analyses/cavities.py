@@ -18,7 +18,7 @@ from numpy.typing import NDArray
 from scipy import ndimage
 
 from bolvek.mesh import Mesh
-from bolvek.mesh.topology import OPEN, build_topology
+from bolvek.mesh.topology import OPEN, label_patches
 from bolvek.spatial.voxels import distance_to, surface_voxels
 
 OUTSIDE, MOUTH = -1, -2
@@ -149,8 +149,8 @@ def _by_patches(
             gap = np.linalg.norm(mesh.vertices - opening.where_mm, axis=1)
             mouth |= (gap < radius)[mesh.faces].any(axis=1)
         rest = np.flatnonzero(~mouth)
-        hanging = build_topology(mesh.faces[rest], len(mesh.vertices))
-        patch, patches = hanging.shell, hanging.shells
+        patch, patches = label_patches(mesh.topology, ~mouth)
+        patch = patch[rest]
         area = mesh.face_areas[rest]
         votes = np.zeros((patches, len(rooms) + 1))
         np.add.at(votes, (patch, looks_into[rest]), area)  # column -1 holds the outside

@@ -161,3 +161,22 @@ def pair_edges(faces, vertex_count, twin, same_way, shell, fan, totals):
                 used[faces[f, k]] = True
                 vertices += 1
     totals[3] = fans - vertices
+
+
+@kernel
+def join_wanted(twin, wanted, patch):
+    """patch (F,) int32: smallest face of the patch of wanted faces that hang together by paired edges.
+
+    Faces that are not wanted get -1.
+    """
+    for f in range(wanted.shape[0]):
+        patch[f] = f
+    for h in range(twin.shape[0]):
+        g = twin[h]
+        if g > h and wanted[h // 3] and wanted[g // 3]:
+            _unite(patch, h // 3, g // 3)
+    for f in range(wanted.shape[0]):
+        patch[f] = _find(patch, f)
+    for f in range(wanted.shape[0]):
+        if not wanted[f]:
+            patch[f] = -1

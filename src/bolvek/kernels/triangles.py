@@ -154,12 +154,14 @@ def _surely_one_side(v, o, a, b, c, d):
 @kernel
 def _share_corner(v, o, a, b, c, d):
     """Triangles o a b and o c d: they meet beyond o iff an opposite edge meets the other."""
+    # a triangle wholly on one side of the other's plane touches it in o only: nearly always enough
+    if _surely_one_side(v, o, a, b, c, d) or _surely_one_side(v, o, c, d, a, b):
+        return False
     for _ in range(2):
-        if not _surely_one_side(v, o, a, b, c, d):
-            sa = orient3d(v, o, c, d, a)
-            sb = orient3d(v, o, c, d, b)
-            if _segment_meets_triangle(v, a, b, sa, sb, o, c, d):
-                return True
+        sa = orient3d(v, o, c, d, a)
+        sb = orient3d(v, o, c, d, b)
+        if _segment_meets_triangle(v, a, b, sa, sb, o, c, d):
+            return True
         a, b, c, d = c, d, a, b
     return False
 

@@ -7,7 +7,7 @@ from numpy.typing import ArrayLike, NDArray
 
 from bolvek.kernels import topology as kernels
 from bolvek.kernels.triangles import area_vectors
-from bolvek.mesh.topology import Topology, build_topology
+from bolvek.mesh.topology import Topology, build_topology, join_topologies
 from bolvek.spatial.parallel import run_ranges
 from bolvek.spatial.tree import Tree
 
@@ -77,20 +77,21 @@ class Mesh:
         """Surface area in mm2."""
         return float(self.face_areas.sum())
 
+    @property
+    def _face_volumes(self) -> Floats:
+        """Volume (F,) in mm3 of the tetrahedra between faces and the middle of the bounds."""
+        middle = self.bounds.mean(axis=0)
+        return np.asarray(np.einsum("ij,ij->i", self.vertices[self.faces[:, 0]] - middle, self.area_vectors) / 3.0)
+
     @cached_property
     def shell_volumes(self) -> Floats:
         """Signed volume (S,) of each shell in mm3; negative for one that faces inward."""
-        if not len(self.faces):
-            return np.zeros(0)
-        middle = self.bounds.mean(axis=0)
-        a = self.vertices[self.faces[:, 0]] - middle
-        parts = np.einsum("ij,ij->i", a, self.area_vectors) / 3.0
-        return np.bincount(self.topology.shell, parts, self.topology.shells).astype(np.float64)
+        return np.bincount(self.topology.shell, self._face_volumes, self.topology.shells).astype(np.float64)
 
     @property
     def volume(self) -> float:
         """Signed volume in mm3 (meaningful for a closed mesh)."""
-        return float(self.shell_volumes.sum())
+        return float(self._face_volumes.sum())
 
     @cached_property
     def bounds(self) -> Floats:
@@ -129,13 +130,16 @@ class Mesh:
         return Mesh(self.vertices[used], number[chosen])
 
     def joined(self, *others: "Mesh") -> "Mesh":
-        """This mesh and others in one, nothing welded."""
+        """This mesh and others in one, nothing welded; known topologies are carried over."""
         meshes = [self, *others]
         offsets = np.cumsum([0] + [len(m.vertices) for m in meshes])
-        return Mesh(
+        mesh = Mesh(
             np.concatenate([m.vertices for m in meshes]),
             np.concatenate([m.faces + np.int32(o) for m, o in zip(meshes, offsets[:-1], strict=True)]),
         )
+        if all("topology" in m.__dict__ for m in meshes):
+            mesh.__dict__["topology"] = join_topologies([m.topology for m in meshes])
+        return mesh
 
     def as_stored(self) -> "Mesh":
         """What a binary STL file will hold: float32 coordinates, equal points welded.

@@ -1,5 +1,6 @@
 """Edges, shells and fans of a mesh."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -59,3 +60,32 @@ def build_topology(faces: NDArray[np.int32], vertex_count: int) -> Topology:
     number = np.zeros(max(n, 1), np.int32)
     number[roots] = np.arange(len(roots))
     return Topology(twin, same_way, number[shell], fan, roots, *(int(t) for t in totals))
+
+
+def join_topologies(parts: Sequence[Topology]) -> Topology:
+    """Topology of meshes put one after the other without a common vertex."""
+    faces = np.cumsum([0] + [len(p.shell) for p in parts])
+    shells = np.cumsum([0] + [p.shells for p in parts])
+    return Topology(
+        np.concatenate(
+            [np.where(p.twin >= 0, p.twin + np.int32(3 * f), p.twin) for p, f in zip(parts, faces, strict=False)]
+        ),
+        np.concatenate([p.same_way for p in parts]),
+        np.concatenate([p.shell + np.int32(s) for p, s in zip(parts, shells, strict=False)]),
+        np.concatenate([p.fan + np.int32(3 * f) for p, f in zip(parts, faces, strict=False)]),
+        np.concatenate([p.first_face + f for p, f in zip(parts, faces, strict=False)]),
+        sum(p.open_edges for p in parts),
+        sum(p.nonmanifold_edges for p in parts),
+        sum(p.badly_oriented_edges for p in parts),
+        sum(p.extra_fans for p in parts),
+    )
+
+
+def label_patches(topology: Topology, wanted: NDArray[np.bool_]) -> tuple[NDArray[np.int32], int]:
+    """Edge-connected patches of the wanted faces: patch (F,) int32, -1 elsewhere, and how many."""
+    patch = np.empty(len(wanted), np.int32)
+    kernels.join_wanted(topology.twin, wanted, patch)
+    roots = np.flatnonzero(patch == np.arange(len(wanted)))
+    number = np.full(len(wanted) + 1, -1, np.int32)
+    number[roots] = np.arange(len(roots))
+    return number[patch], len(roots)
