@@ -11,7 +11,7 @@ surface fall apart into patches, each of which is inner or outer as a whole, by 
 faces look into. Rooms along one inner patch are one cavity.
 """
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -41,7 +41,9 @@ class Opening:
 
 @dataclass(frozen=True)
 class Cavity:
-    """A cavity: its volume (without the voxels its walls touch), centre of its largest room, openings.
+    """A cavity: its volume, the centre of its largest room, its openings.
+
+    The volume is that of its free voxels and half of those its walls touch.
 
     narrow_necks: it hangs together with the outside, but only through something too narrow to be
     seen. alcoves and alcoves_mm3: further rooms of it behind necks too narrow to be seen.
@@ -60,13 +62,15 @@ class Cavities:
     """All cavities, largest first.
 
     face (F,) int32: the cavity each face bounds, OUTSIDE, or MOUTH for faces within an opening's
-    reach. reach_mm: for each opening, in the order of the cavities, the radius around it. separated:
+    reach. inside (F,): faces to be shown as inner surface, around openings by what each looks into.
+    reach_mm: for each opening, in the order of the cavities, the radius around it. separated:
     whether inner and outer surface fell apart cleanly. spacing_mm is the voxel size, ball_mm the
     diameter of the ball.
     """
 
     found: tuple[Cavity, ...]
     face: NDArray[np.int32]
+    inside: NDArray[np.bool_]
     reach_mm: tuple[float, ...]
     separated: bool
     spacing_mm: float
@@ -121,7 +125,18 @@ def find_cavities(mesh: Mesh, *, ball_mm: float | None = None, wall_mm: float | 
         middle = np.argwhere(rooms[box] == c).mean(axis=0) + [s.start for s in box]
         openings = _openings(mesh, rooms, int(c), box, outside, origin, spacing)
         found.append(_Room(float(volume[c] * spacing**3), _place(origin + middle * spacing), openings))
-    return _by_patches(mesh, found, looks_into, wall_mm, spacing, ball)
+    cavities = _by_patches(mesh, found, looks_into, wall_mm, spacing, ball)
+    touched = [
+        int(surface_voxels(mesh.vertices, mesh.faces[cavities.face == n], origin, spacing, shape).sum())  # type: ignore[arg-type]
+        for n in range(len(cavities.found))
+    ]
+    return replace(
+        cavities,
+        found=tuple(
+            replace(c, volume_mm3=c.volume_mm3 + 0.5 * n * spacing**3)
+            for c, n in zip(cavities.found, touched, strict=True)
+        ),
+    )
 
 
 @dataclass(frozen=True)
@@ -137,7 +152,8 @@ def _by_patches(
     """Cut the surface around the openings, let each patch vote, and gather rooms by inner patch."""
     inner, outer = looks_into >= 0, looks_into < 0
     if not rooms or not inner.any() or not outer.any():
-        return Cavities((), np.full(len(mesh.faces), OUTSIDE, np.int32), (), True, spacing, ball)
+        nothing = np.full(len(mesh.faces), OUTSIDE, np.int32)
+        return Cavities((), nothing, nothing >= 0, (), True, spacing, ball)
     openings = [o for room in rooms for o in room.openings]
     if wall_mm is None:
         some = np.flatnonzero(inner)[:: max(1, int(inner.sum()) // 2000)]
@@ -200,7 +216,13 @@ def _by_patches(
     # reach in the order of the cavities' openings
     radius_of = {id(o): r for o, r in zip(openings, reach, strict=True)}
     return Cavities(
-        tuple(cavities), face, tuple(radius_of[id(o)] for c in cavities for o in c.openings), separated, spacing, ball
+        tuple(cavities),
+        face,
+        np.where(face == MOUTH, looks_into >= 0, face >= 0),
+        tuple(radius_of[id(o)] for c in cavities for o in c.openings),
+        separated,
+        spacing,
+        ball,
     )
 
 

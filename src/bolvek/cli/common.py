@@ -98,15 +98,27 @@ class Talk:
 
     def step(self, name: str, text: str, seconds: float) -> None:
         """One step with its seconds."""
-        from rich.text import Text
-
-        self.console.print(Text.assemble((f"{name:<8}", "bold cyan"), (f"{seconds:6.2f} s  ", "dim"), text))
+        self._print((f"{name:<8}", "bold cyan"), (f"{seconds:6.2f} s  ", "dim"), (text, ""))
 
     def row(self, name: str, text: str, style: str = "") -> None:
         """One row of a report."""
+        self._print((f"{name:<16}", "bold"), (text, style))
+
+    def _print(self, *cells: tuple[str, str]) -> None:
+        """One line; on a terminal the last cell is wrapped in its own column."""
+        from rich.table import Table
         from rich.text import Text
 
-        self.console.print(Text.assemble((f"{name:<16}", "bold"), (text, style)))
+        console = self.console
+        if not console.is_terminal:
+            console.print(Text.assemble(*cells))
+            return
+        line = Table.grid()
+        for text, _ in cells[:-1]:
+            line.add_column(width=len(text), no_wrap=True)
+        line.add_column()
+        line.add_row(*(Text(text, style) for text, style in cells))
+        console.print(line)
 
     def verdict(self, fit: bool, findings: tuple[Any, ...], good: str, bad: str) -> None:
         """Findings, faults first, then the verdict."""

@@ -147,8 +147,11 @@ class Mesh:
         The mesh itself when it is so already.
         """
         if "stored" not in self.__dict__:
-            self.__dict__["stored"] = self._stored()
-        return self.__dict__["stored"]
+            stored = self._stored()
+            # None stands for the mesh itself: a reference to itself would keep it alive
+            self.__dict__["stored"] = None if stored is self else stored
+        known: Mesh | None = self.__dict__["stored"]
+        return self if known is None else known
 
     def _stored(self) -> "Mesh":
         rounded = self.vertices.astype(np.float32).astype(np.float64) + 0.0

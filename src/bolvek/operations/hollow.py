@@ -247,7 +247,7 @@ def lift_to_wall(mesh: Mesh, inner: Mesh, wall: float) -> tuple[Mesh, float]:
     Measured at samples a sixth of the wall apart, a few rounds. A corner is moved in the mean
     direction in which the samples that fall short would have to go.
     """
-    aim = wall - 0.1 * wall_tolerance_mm(wall)
+    aim = wall - 0.4 * wall_tolerance_mm(wall)
     todo = np.arange(len(inner.faces))
     least = np.full(len(inner.faces), np.inf)
     for _ in range(_LIFT_ROUNDS):

@@ -1,7 +1,8 @@
 """Where to put drains: the lowest reachable point of each cavity, and a vent at its highest.
 
 Works on a freshly hollowed model, whose cavities are shells of their own. Candidates are points of
-the inner surface in order of height; the first from which a clean bore reaches the outside wins.
+the inner surface, the lowest first, on a level floor those nearest to the middle; among those from which
+a clean bore reaches the outside, low and through little more than the wall wins.
 """
 
 from dataclasses import dataclass
@@ -18,6 +19,7 @@ from bolvek.units import length_text
 Floats = NDArray[np.float64]
 
 _MOST_CANDIDATES = 400
+_ASIDE_COST = 0.01  # mm of height given up for a mm nearer to the middle of the cavity
 _EXTRA_WALL_COST = 0.3  # mm of height given up for a mm less of uneven wall
 _APART = 2.5  # holes of one cavity keep this many diameters between them
 
@@ -84,7 +86,10 @@ def _place_one(
     down = -up if role == "drain" else up
     depth = inner.vertices @ down
     extreme = float(depth.max())
-    order = np.argsort(-depth, kind="stable")
+    aside = inner.vertices - inner.bounds.mean(axis=0)
+    aside -= (aside @ up)[:, None] * up
+    bound = extreme - depth + _ASIDE_COST * np.linalg.norm(aside, axis=1)
+    order = np.argsort(bound, kind="stable")
     chosen = order[_thinned(inner.vertices[order], 0.6 * radius)]
     normal = _vertex_normals(inner)
     apart = _APART * settings.diameter_mm
@@ -92,9 +97,9 @@ def _place_one(
     least = np.inf
     for vertex in chosen:
         point = inner.vertices[vertex]
-        above = extreme - float(point @ down)
-        if above >= least:
+        if bound[vertex] >= least:
             break
+        above = extreme - float(point @ down)
         if any(np.linalg.norm(point - t.bore.mouth) < apart for t in taken):
             continue
         for axis in _axes(normal[vertex], down):
@@ -107,7 +112,7 @@ def _place_one(
                 continue
             if any(np.linalg.norm(np.subtract(bore.mouth, t.bore.mouth)) < apart for t in taken):
                 continue
-            cost = above + _EXTRA_WALL_COST * (bore.wall_mm[1] - bore.wall_mm[0])
+            cost = float(bound[vertex]) + _EXTRA_WALL_COST * (bore.wall_mm[1] - bore.wall_mm[0])
             if cost < least:
                 x, y, z = (float(c) for c in point)
                 least = cost

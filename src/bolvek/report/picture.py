@@ -45,8 +45,8 @@ def picture(mesh: Mesh, caption: Caption, *, cut_open: bool = False, cavities: C
         return _png(figure)
     if cavities is None and not mesh.topology.open_edges and not mesh.topology.badly_oriented_edges:
         cavities = find_cavities(mesh)
-    openings = [o.where_mm for c in (cavities.found if cavities else ()) for o in c.openings]
-    inner = cavities.face >= 0 if cavities else None
+    openings = [o.where_mm for o in cavities.openings] if cavities else []
+    inner = cavities.inside if cavities else None
     cut = cut_through(mesh.bounds, openings)
     _panel(figure, (0.0, 0.5), mesh, View.three_quarter(), "outside", None, inner, openings)
     _panel(figure, (0.5, 1.0), mesh, cut.view(), "cut open", cut, inner, openings)
