@@ -27,7 +27,8 @@ SLIM_SHARE = 0.02
 POCKET_SHARE = 0.05
 """A pocket smaller than this share of its part's largest cavity is left solid."""
 _MIN_CELLS_ACROSS = 3
-_EXTRA_LEVELS = (0.0, 1.5, 4.0)  # tolerances added to the level when the exact one gives no clean shell
+# tolerances added to the level, and shares of the wall allowed to slimming: tried in turn until clean
+_PLANS = ((0.0, (SLIM_SHARE,)), (1.5, (SLIM_SHARE,)), (4.0, (SLIM_SHARE, 0.25 * SLIM_SHARE, 0.0)))
 _MOST_STEP = 0.3  # cells
 _UNTANGLE_ROUNDS = 8
 _LIFT_ROUNDS = 8
@@ -139,14 +140,14 @@ def hollow(mesh: Mesh, settings: HollowSettings) -> tuple[Mesh, HollowRecord]:
     settings.check()
     mesh, turned = check_hollowable(mesh)
     wall, cell = settings.wall_mm, settings.cell_mm(float(mesh.size.max()))
-    for extra in _EXTRA_LEVELS:
+    for extra, shares in _PLANS:
         level = wall + extra * wall_tolerance_mm(wall)
         surface = inner_offset(mesh.tree, mesh.bounds[0], mesh.bounds[1], level, cell)
         lattice, pockets, pocket_volume = _choose_cavities(mesh, Mesh(surface.vertices, surface.faces), cell, settings)
         if not len(lattice.faces):
             raise WorkError(_too_thick(mesh, wall, cell))
         exact = _untangle(lattice, _to_distance(mesh, lattice, level, cell))
-        best = _finish(mesh, exact, settings)
+        best = _finish(mesh, exact, wall, shares if settings.slim else (0.0,))
         if best is not None:
             break
     else:
@@ -216,13 +217,11 @@ def _untangle(clean: Mesh, wanted: Mesh) -> Mesh:
     return clean
 
 
-def _finish(mesh: Mesh, exact: Mesh, settings: HollowSettings) -> tuple[Mesh, float, float, float] | None:
+def _finish(mesh: Mesh, exact: Mesh, wall: float, shares: tuple[float, ...]) -> tuple[Mesh, float, float, float] | None:
     """Slim and lift the inner shell; the first of ever more careful tries that is clean.
 
     Returns the shell (facing the cavity), the slimming's deviation, the least wall and the deviation allowed.
     """
-    wall = settings.wall_mm
-    shares = (SLIM_SHARE, 0.25 * SLIM_SHARE, 0.0) if settings.slim else (0.0,)
     for share in shares:
         inner, deviation = exact, 0.0
         if share:
