@@ -14,7 +14,8 @@ test: $(VENV)/.dev
 	$(BIN)/ruff check src tests bench
 	$(BIN)/mypy
 	$(BIN)/lint-imports
-	$(BIN)/pytest -q
+	$(BIN)/python -m bolvek.jobs.warmup
+	$(BIN)/pytest -q -n 2
 
 bench: $(VENV)/.dev
 	$(BIN)/python -m bench.run

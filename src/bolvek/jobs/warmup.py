@@ -63,4 +63,7 @@ def compile_group(group: str) -> None:
 
 
 if __name__ == "__main__":
-    compile_group(sys.argv[1])
+    if sys.argv[1:]:
+        compile_group(sys.argv[1])
+    elif kernels_missing():
+        warm_up()
