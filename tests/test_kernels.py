@@ -12,7 +12,7 @@ from bolvek.kernels.predicates import orient2d, orient3d
 from bolvek.kernels.triangles import triangles_meet
 from bolvek.mesh import Mesh
 from bolvek.spatial.tree import Tree
-from bolvek.spatial.voxels import distance_to, surface_voxels
+from bolvek.spatial.voxels import distance_to, label_regions, region_boxes, surface_voxels
 from support import ball, blob, box, slow_meet, slow_pairs
 
 near_grid = st.builds(
@@ -160,6 +160,36 @@ def test_an_empty_tree_finds_nothing():
     tree = Tree(np.zeros((0, 3)), np.zeros((0, 3), np.int32))
     assert tree.nearest(np.zeros((2, 3)))[1].tolist() == [-1, -1]
     assert tree.meeting_pairs()[1] == 0
+
+
+def test_regions_agree_with_a_plain_flood():
+    mask = np.random.default_rng(6).random((9, 8, 7)) < 0.35
+    steps = [d for d in np.ndindex(3, 3, 3) if d != (1, 1, 1)]
+    for corners in (False, True):
+        label, count = label_regions(mask, corners=corners)
+        seen = np.zeros(mask.shape, int)
+        regions = 0
+        for start in map(tuple, np.argwhere(mask)):
+            if seen[start]:
+                continue
+            regions += 1
+            seen[start] = regions
+            todo = [start]
+            while todo:
+                at = todo.pop()
+                for step in steps:
+                    move = np.subtract(step, 1)
+                    near = tuple(np.add(at, move))
+                    if (corners or abs(move).sum() == 1) and all(
+                        0 <= x < n for x, n in zip(near, mask.shape, strict=True)
+                    ):
+                        if mask[near] and not seen[near]:
+                            seen[near] = regions
+                            todo.append(near)
+        assert count == regions
+        np.testing.assert_array_equal(label, seen)
+        boxes = region_boxes(label, count)
+        assert all((label[box] == n).sum() == (label == n).sum() for n, box in enumerate(boxes, 1))
 
 
 def test_distance_transform_and_surface_voxels():

@@ -15,11 +15,10 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy import ndimage
 
 from bolvek.mesh import Mesh
 from bolvek.mesh.topology import OPEN, label_patches
-from bolvek.spatial.voxels import distance_to, surface_voxels
+from bolvek.spatial.voxels import distance_to, grown, label_regions, region_boxes, surface_voxels
 
 OUTSIDE, MOUTH = -1, -2
 MIXED_SHARE = 0.15
@@ -102,16 +101,16 @@ def find_cavities(mesh: Mesh, *, ball_mm: float | None = None, wall_mm: float | 
     air = _air(mesh, surface, origin, spacing)
     radius = 0.5 * ball / spacing
     clearance = distance_to(~air)
-    cores, _ = ndimage.label(clearance > radius)
+    cores, _ = label_regions(clearance > radius)
     outside = (distance_to(cores == cores[0, 0, 0]) <= radius) & air
     outside |= _rim(outside, air)
-    rooms, count = ndimage.label(air & ~outside)
+    rooms, count = label_regions(air & ~outside)
     contact, open_sides = _boundaries(rooms, count, outside)
     volume = np.bincount(rooms.ravel(), minlength=count + 1)
     enclosed = open_sides <= MOST_OPENNESS * (contact + open_sides)
     is_cavity = enclosed & (volume >= 4)
     is_cavity[0] = False
-    boxes = ndimage.find_objects(rooms)
+    boxes = region_boxes(rooms, count)
     chosen = sorted(
         (c for c in np.flatnonzero(is_cavity) if _tallest(clearance, rooms, int(c), boxes[c - 1]) >= 1.4),
         key=lambda c: (-volume[c], c),
@@ -232,9 +231,9 @@ def _place(point: NDArray[np.float64]) -> tuple[float, float, float]:
 
 def _air(mesh: Mesh, surface: NDArray[np.bool_], origin: NDArray[np.float64], spacing: float) -> NDArray[np.bool_]:
     """Free voxels outside the material: one winding number per connected region."""
-    regions, count = ndimage.label(~surface)
+    regions, count = label_regions(~surface)
     places = []
-    for label, box in enumerate(ndimage.find_objects(regions), 1):
+    for label, box in enumerate(region_boxes(regions, count), 1):
         inside = regions[box] == label
         first = np.unravel_index(int(np.argmax(inside)), inside.shape)
         places.append([s.start + i for s, i in zip(box, first, strict=True)])
@@ -249,7 +248,7 @@ def _tallest(clearance: NDArray[np.float32], rooms: NDArray[np.int32], room: int
 
 def _rim(outside: NDArray[np.bool_], air: NDArray[np.bool_]) -> NDArray[np.bool_]:
     """Air next to the outside that belongs to it: the ball's surface is ragged on voxels."""
-    return ndimage.binary_dilation(outside, iterations=1) & air
+    return grown(outside) & air
 
 
 def _boundaries(
@@ -279,13 +278,13 @@ def _openings(
     origin: NDArray[np.float64],
     spacing: float,
 ) -> list[Opening]:
-    grown = tuple(slice(max(s.start - 1, 0), s.stop + 1) for s in box)
-    here = rooms[grown] == room
-    mouth = here & ndimage.binary_dilation(outside[grown])
-    labels, count = ndimage.label(mouth, np.ones((3, 3, 3)))
+    around = tuple(slice(max(s.start - 1, 0), s.stop + 1) for s in box)
+    here = rooms[around] == room
+    mouth = here & grown(outside[around])
+    labels, count = label_regions(mouth, corners=True)
     openings = []
     for n in range(1, count + 1):
-        voxels = np.argwhere(labels == n) + [s.start for s in grown]
+        voxels = np.argwhere(labels == n) + [s.start for s in around]
         points = ((voxels[:, None] + _THIRDS).reshape(-1, 3)) * spacing + origin
         distance, _ = mesh.tree.nearest(points)
         openings.append(Opening(_place(points[int(np.argmax(distance))]), float(2 * distance.max())))

@@ -111,3 +111,78 @@ def distance_lines(squared, begin, end):
             while border[k + 1] < i:
                 k += 1
             squared[a, i, b] = (i - apex[k]) ** 2 + line[apex[k]]
+
+
+@kernel
+def label_regions(mask, corners, label):
+    """Connected regions of mask (X, Y, Z) bool, numbered from 1 by first voxel; returns how many.
+
+    Neighbours share a side, or with `corners` also an edge or a corner. label int32 is filled.
+    """
+    nx, ny, nz = mask.shape
+    parent = np.empty(mask.size // 2 + 2, np.int32)
+    used = 0
+    for i in range(nx):
+        for j in range(ny):
+            for k in range(nz):
+                label[i, j, k] = 0
+                if not mask[i, j, k]:
+                    continue
+                mine = 0
+                # the thirteen neighbours that come before this voxel
+                for di in range(-1, 1):
+                    for dj in range(-1, 2 if di < 0 else 1):
+                        for dk in range(-1, 2 if di < 0 or dj < 0 else 0):
+                            if not corners and di * di + dj * dj + dk * dk != 1:
+                                continue
+                            x, y, z = i + di, j + dj, k + dk
+                            if x < 0 or y < 0 or z < 0 or y >= ny or z >= nz or label[x, y, z] == 0:
+                                continue
+                            other = label[x, y, z]
+                            while parent[other] != other:
+                                parent[other] = parent[parent[other]]
+                                other = parent[other]
+                            if mine == 0:
+                                mine = other
+                            elif other < mine:
+                                parent[mine] = other
+                                mine = other
+                            else:
+                                parent[other] = mine
+                if mine == 0:
+                    used += 1
+                    parent[used] = used
+                    mine = used
+                label[i, j, k] = mine
+    number = np.zeros(used + 1, np.int32)
+    count = 0
+    for region in range(1, used + 1):
+        root = region
+        while parent[root] != root:
+            root = parent[root]
+        if root == region:
+            count += 1
+            number[region] = count
+        else:
+            number[region] = number[root]
+    for i in range(nx):
+        for j in range(ny):
+            for k in range(nz):
+                label[i, j, k] = number[label[i, j, k]]
+    return count
+
+
+@kernel
+def region_boxes(label, box):
+    """box (R + 1, 6) int32: lowest and highest index of each region; comes filled lowest high, highest low."""
+    nx, ny, nz = label.shape
+    for i in range(nx):
+        for j in range(ny):
+            for k in range(nz):
+                r = label[i, j, k]
+                box[r, 0] = min(box[r, 0], i)
+                box[r, 1] = min(box[r, 1], j)
+                box[r, 2] = min(box[r, 2], k)
+                box[r, 3] = max(box[r, 3], i)
+                box[r, 4] = max(box[r, 4], j)
+                box[r, 5] = max(box[r, 5], k)

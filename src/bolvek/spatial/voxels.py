@@ -32,3 +32,30 @@ def distance_to(mask: NDArray[np.bool_]) -> NDArray[np.float32]:
         lines = view.shape[0] * view.shape[2]
         run_ranges(partial(kernels.distance_lines, view), lines, grain=256)
     return np.sqrt(squared, out=squared)
+
+
+def label_regions(mask: NDArray[np.bool_], *, corners: bool = False) -> tuple[NDArray[np.int32], int]:
+    """Regions (X, Y, Z) int32 of a mask, numbered from 1 by first voxel, and how many.
+
+    Voxels of a region share sides; with `corners` an edge or a corner is enough.
+    """
+    label = np.empty(mask.shape, np.int32)
+    return label, int(kernels.label_regions(mask, corners, label))
+
+
+def region_boxes(label: NDArray[np.int32], count: int) -> list[tuple[slice, slice, slice]]:
+    """The box around each region 1..count, as slices."""
+    box = np.full((count + 1, 6), -1, np.int32)
+    box[:, :3] = max(label.shape)
+    kernels.region_boxes(label, box)
+    return [(slice(a, d + 1), slice(b, e + 1), slice(c, f + 1)) for a, b, c, d, e, f in box[1:].tolist()]
+
+
+def grown(mask: NDArray[np.bool_]) -> NDArray[np.bool_]:
+    """The mask and all voxels that share a side with it."""
+    wide = mask.copy()
+    for axis in range(3):
+        here, wider = np.moveaxis(mask, axis, 0), np.moveaxis(wide, axis, 0)
+        wider[1:] |= here[:-1]
+        wider[:-1] |= here[1:]
+    return wide
