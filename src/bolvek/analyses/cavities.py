@@ -18,7 +18,7 @@ from numpy.typing import NDArray
 
 from bolvek.mesh import Mesh
 from bolvek.mesh.topology import OPEN, label_patches
-from bolvek.spatial.voxels import distance_to, grown, label_regions, region_boxes, surface_voxels
+from bolvek.spatial.voxels import distance_to, grown, label_regions, look_from_faces, region_boxes, surface_voxels
 
 OUTSIDE, MOUTH = -1, -2
 MIXED_SHARE = 0.15
@@ -117,7 +117,9 @@ def find_cavities(mesh: Mesh, *, ball_mm: float | None = None, wall_mm: float | 
     )
     number = np.full(count + 1, -1, np.int32)
     number[chosen] = np.arange(len(chosen))
-    looks_into = _faces(mesh, np.where(rooms > 0, number[rooms], np.where(air, OUTSIDE, -2)), origin, spacing)
+    looks_into = _faces(
+        mesh, np.where(rooms > 0, number[rooms], np.where(air, OUTSIDE, -2)).astype(np.int32), origin, spacing
+    )
     found = []
     for c in chosen:
         box = boxes[c - 1]
@@ -302,19 +304,7 @@ def _openings(
 
 def _faces(mesh: Mesh, label: NDArray[np.int32], origin: NDArray[np.float64], spacing: float) -> NDArray[np.int32]:
     """The cavity each face looks into: probe along its normal, then ask the neighbours."""
-    normal = mesh.area_vectors / np.maximum(mesh.face_areas, 1e-300)[:, None]
-    middle = mesh.vertices[mesh.faces].mean(axis=1)
-    face = np.full(len(mesh.faces), -2, np.int32)
-    open_faces = np.arange(len(mesh.faces))
-    limit = np.array(label.shape) - 1
-    for step in _PROBES:
-        at = np.rint((middle[open_faces] + step * spacing * normal[open_faces] - origin) / spacing).astype(np.int64)
-        at = np.clip(at, 0, limit)
-        seen = label[at[:, 0], at[:, 1], at[:, 2]]
-        face[open_faces] = seen
-        open_faces = open_faces[seen == -2]
-        if not len(open_faces):
-            break
+    face = look_from_faces(mesh.vertices, mesh.faces, mesh.area_vectors, _PROBES, label, -2, origin, spacing)
     twin = mesh.topology.twin.reshape(-1, 3)
     for _ in range(50):
         unknown = np.flatnonzero(face == -2)

@@ -5,6 +5,7 @@ without area, twin faces and self-intersections. Everything is decided exactly (
 `bolvek.kernels.predicates`), no tolerance is involved.
 """
 
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 
 import numpy as np
@@ -53,7 +54,10 @@ def find_defects(mesh: Mesh) -> tuple[Defect, ...]:
 
 
 def _find(mesh: Mesh) -> tuple[Defect, ...]:
-    topology = mesh.topology
+    with ThreadPoolExecutor(1) as beside:  # the tree does not need the topology: build both at once
+        waiting = beside.submit(lambda: mesh.topology)
+        tree = mesh.tree
+        topology = waiting.result()
     found = []
 
     def add(code: str, count: int, places: NDArray[np.float64]) -> None:
@@ -76,7 +80,7 @@ def _find(mesh: Mesh) -> tuple[Defect, ...]:
         add("split_vertices", topology.extra_fans, mesh.vertices[vertex[uses > 1]])
     flat = flat_faces(mesh)
     add("flat_faces", int(flat.sum()), mesh.vertices[mesh.faces[flat]].mean(axis=1))
-    pairs, count = mesh.tree.meeting_pairs()
+    pairs, count = tree.meeting_pairs()
     add("self_intersections", count, mesh.vertices[mesh.faces[pairs[: 4 * _MOST_PLACES]]].mean(axis=(1, 2)))
     return tuple(found)
 

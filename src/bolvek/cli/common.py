@@ -96,6 +96,11 @@ class Talk:
         width = None if stream.isatty() else 10_000
         return Console(file=stream, highlight=False, soft_wrap=True, width=width, markup=False)
 
+    def busy(self, name: str) -> None:
+        """What is being done right now: on stderr, on a terminal only, wiped by the next line."""
+        if sys.stderr.isatty():
+            click.echo(f"\r{name} ...\x1b[K\r", err=True, nl=False)
+
     def step(self, name: str, text: str, seconds: float) -> None:
         """One step with its seconds."""
         self._print((f"{name:<8}", "bold cyan"), (f"{seconds:6.2f} s  ", "dim"), (text, ""))
@@ -104,11 +109,16 @@ class Talk:
         """One row of a report."""
         self._print((f"{name:<16}", "bold"), (text, style))
 
+    def _wipe(self) -> None:
+        if sys.stderr.isatty():
+            click.echo("\r\x1b[K", err=True, nl=False)
+
     def _print(self, *cells: tuple[str, str]) -> None:
         """One line; on a terminal the last cell is wrapped in its own column."""
         from rich.table import Table
         from rich.text import Text
 
+        self._wipe()
         console = self.console
         if not console.is_terminal:
             console.print(Text.assemble(*cells))

@@ -22,4 +22,4 @@ def command(folder: Path, replace: bool) -> None:
     from bolvek.demo.story import run_demo
 
     talk = Talk(None)
-    finish(run_demo(folder, talk.step, replace=replace))
+    finish(run_demo(folder, talk.step, talk.busy, replace=replace))

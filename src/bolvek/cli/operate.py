@@ -34,6 +34,7 @@ def operate(
     seconds = {}
 
     def timed(name: str, call: Callable[[], Any]) -> Any:
+        talk.busy(name)
         begin = time.perf_counter()
         result = call()
         seconds[name] = time.perf_counter() - begin

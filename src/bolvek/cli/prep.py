@@ -88,7 +88,7 @@ def command(
     target = output_beside(model, output, "prep")
     check_targets(model, [target, json_target, picture_target], replace=replace)
     talk = Talk(json_target)
-    result = prep(model, target, settings, talk.step)
+    result = prep(model, target, settings, talk.step, talk.busy)
 
     from bolvek.report.outputs import write_picture
     from bolvek.report.record import Record, model_section, settings_dict

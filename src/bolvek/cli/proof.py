@@ -58,10 +58,12 @@ def command(
     settings.check()
     check_targets(model, [json_target, picture_target], replace=replace)
     talk = Talk(json_target)
+    talk.busy("read")
     begin = time.perf_counter()
     read = read_model(model, unit=unit)
     middle = time.perf_counter()
     talk.step("read", model_text(read), middle - begin)
+    talk.busy("proof")
     proof = prove(read.mesh, settings)
     seconds = {"read": middle - begin, "proof": time.perf_counter() - middle}
     for name, text in proof_text(proof):

@@ -18,7 +18,13 @@ from bolvek.report.words import size_text
 PREP = PrepSettings(HollowSettings(2.0), PlaceSettings(2, 3.5), ScaleSettings(height_mm=90.0))
 
 
-def run_demo(folder: Path, tell: Callable[[str, str, float], None], *, replace: bool = False) -> bool:
+def run_demo(
+    folder: Path,
+    tell: Callable[[str, str, float], None],
+    begin_step: Callable[[str], None] = lambda _: None,
+    *,
+    replace: bool = False,
+) -> bool:
     """Write carp.stl, carp.prep.stl, its record and pictures into a folder; whether the carp is fit.
 
     Raises FileError when one of them exists and `replace` is not set.
@@ -28,6 +34,7 @@ def run_demo(folder: Path, tell: Callable[[str, str, float], None], *, replace: 
     for path in (source, target, record, before, after):
         check_target(path, replace=replace)
     begin = time.perf_counter()
+    begin_step("carp")
     mesh = carp()
     write_model(source, mesh, replace=replace)
     tell("carp", f"{source}: {size_text(mesh.size)}, {len(mesh.faces):,} triangles, made by code", _since(begin))
@@ -35,7 +42,7 @@ def run_demo(folder: Path, tell: Callable[[str, str, float], None], *, replace: 
     write_picture(before, source, mesh, replace=replace)
     tell("picture", str(before), _since(begin))
     settings = PrepSettings(PREP.hollow, PREP.drains, PREP.scale, replace=replace)
-    result = prep(source, target, settings, tell)
+    result = prep(source, target, settings, tell, begin_step)
     begin = time.perf_counter()
     write_picture(after, target, result.after, result.proof, replace=replace)
     tell("picture", str(after), _since(begin))

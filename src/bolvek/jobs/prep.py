@@ -55,9 +55,13 @@ class PrepResult:
 
 
 def prep(
-    source: Path, output: Path, settings: PrepSettings, tell: Callable[[str, str, float], None] = lambda *_: None
+    source: Path,
+    output: Path,
+    settings: PrepSettings,
+    tell: Callable[[str, str, float], None] = lambda *_: None,
+    begin_step: Callable[[str], None] = lambda _: None,
 ) -> PrepResult:
-    """Run all steps; `tell(step, text, seconds)` is called after each.
+    """Run all steps; `begin_step(step)` is called before and `tell(step, text, seconds)` after each.
 
     From scaling on, coordinates are what a binary STL can hold, so the model that is proven is the
     file that is written, bit for bit. Raises BolvekError; nothing is written then. A model that
@@ -68,6 +72,7 @@ def prep(
     seconds: dict[str, float] = {}
 
     def step(name: str, work: Callable[[], T], text: Callable[[T], str]) -> T:
+        begin_step(name)
         begin = time.perf_counter()
         result = work()
         seconds[name] = time.perf_counter() - begin

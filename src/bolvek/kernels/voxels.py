@@ -186,3 +186,26 @@ def region_boxes(label, box):
                 box[r, 3] = max(box[r, 3], i)
                 box[r, 4] = max(box[r, 4], j)
                 box[r, 5] = max(box[r, 5], k)
+
+
+@kernel
+def look_from_faces(vertices, faces, normal, steps, label, unknown, begin, end, out):
+    """The label each face looks into: the first that is not `unknown` along its normal.
+
+    vertices (V, 3) are in voxel units, normal (F, 3) of any length, steps (N,) in voxels.
+    """
+    nx, ny, nz = label.shape
+    for f in range(begin, end):
+        a, b, c = faces[f, 0], faces[f, 1], faces[f, 2]
+        length = np.sqrt(normal[f, 0] ** 2 + normal[f, 1] ** 2 + normal[f, 2] ** 2)
+        scale = 1.0 / length if length > 0.0 else 0.0
+        out[f] = unknown
+        for n in range(steps.shape[0]):
+            reach = steps[n] * scale
+            i = int(np.rint((vertices[a, 0] + vertices[b, 0] + vertices[c, 0]) / 3.0 + reach * normal[f, 0]))
+            j = int(np.rint((vertices[a, 1] + vertices[b, 1] + vertices[c, 1]) / 3.0 + reach * normal[f, 1]))
+            k = int(np.rint((vertices[a, 2] + vertices[b, 2] + vertices[c, 2]) / 3.0 + reach * normal[f, 2]))
+            seen = label[min(max(i, 0), nx - 1), min(max(j, 0), ny - 1), min(max(k, 0), nz - 1)]
+            if seen != unknown:
+                out[f] = seen
+                break

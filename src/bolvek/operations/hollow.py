@@ -28,7 +28,7 @@ POCKET_SHARE = 0.05
 """A pocket smaller than this share of its part's largest cavity is left solid."""
 _MIN_CELLS_ACROSS = 3
 # tolerances added to the level, and shares of the wall allowed to slimming: tried in turn until clean
-_PLANS = ((0.0, (SLIM_SHARE,)), (1.5, (SLIM_SHARE,)), (4.0, (SLIM_SHARE, 0.25 * SLIM_SHARE, 0.0)))
+_PLANS = ((0.5, (SLIM_SHARE,)), (2.0, (SLIM_SHARE,)), (4.0, (SLIM_SHARE, 0.25 * SLIM_SHARE, 0.0)))
 _MOST_STEP = 0.3  # cells
 _UNTANGLE_ROUNDS = 8
 _LIFT_ROUNDS = 8

@@ -59,3 +59,24 @@ def grown(mask: NDArray[np.bool_]) -> NDArray[np.bool_]:
         wider[1:] |= here[:-1]
         wider[:-1] |= here[1:]
     return wide
+
+
+def look_from_faces(
+    vertices: NDArray[np.float64],
+    faces: NDArray[np.int32],
+    normal: NDArray[np.float64],
+    steps: tuple[float, ...],
+    label: NDArray[np.int32],
+    unknown: int,
+    origin: NDArray[np.float64],
+    spacing: float,
+) -> NDArray[np.int32]:
+    """The voxel label (F,) each face looks into: at its middle plus the first of `steps` voxels along
+    its normal (F, 3) where the label is not `unknown`; `unknown` where there is none."""
+    out = np.empty(len(faces), np.int32)
+    scaled = (vertices - origin) / spacing
+    reach = np.array(steps)
+    run_ranges(
+        lambda b, e: kernels.look_from_faces(scaled, faces, normal, reach, label, unknown, b, e, out), len(faces)
+    )
+    return out
