@@ -92,9 +92,9 @@ def test_the_answer_does_not_depend_on_pose_or_place(seed):
         (lambda x, y, z: np.hypot(np.hypot(x, y) - 8, z) - 3.6, 1.0),  # a ring
         (lambda x, y, z: np.max([np.abs(x), np.abs(y), np.abs(z)], axis=0) - 8.03, 1.3),  # flat sides, sharp edges
         (lambda x, y, z: np.maximum(np.hypot(x, y) - 7 + 0.3 * z, np.abs(z) - 9), 1.2),  # a cone frustum
-        (
+        (  # a bent stem on a disc
             lambda x, y, z: np.minimum(
-                np.hypot(x - 3 * np.sin(z / 4), y) - 3.5, np.abs(z + 8) + np.hypot(x, y) / 9 - 2
+                np.hypot(x - 3 * np.sin(z / 4), y) - 3.5, np.maximum(np.hypot(x, y) - 9, np.abs(z + 8) - 2.6)
             ),
             0.9,
         ),
