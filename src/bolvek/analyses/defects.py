@@ -19,14 +19,17 @@ from bolvek.spatial.parallel import run_ranges
 _MOST_PLACES = 5
 
 WORDS = {
-    "open_edges": "open edges",
-    "nonmanifold_edges": "edges used by more than two faces",
-    "badly_oriented_edges": "edges whose two faces disagree about the outside",
-    "split_vertices": "vertices where separate fans of faces touch",
-    "flat_faces": "faces without area",
-    "self_intersections": "pairs of faces that cross or touch",
+    "open_edges": ("open edge", "open edges"),
+    "nonmanifold_edges": ("edge used by more than two faces", "edges used by more than two faces"),
+    "badly_oriented_edges": (
+        "edge whose two faces disagree about the outside",
+        "edges whose two faces disagree about the outside",
+    ),
+    "split_vertices": ("vertex where separate fans of faces touch", "vertices where separate fans of faces touch"),
+    "flat_faces": ("face without area", "faces without area"),
+    "self_intersections": ("pair of faces that cross or touch", "pairs of faces that cross or touch"),
 }
-"""The classes and how they are told to people."""
+"""The classes and how one and several are told to people."""
 
 
 @dataclass(frozen=True)
@@ -40,7 +43,7 @@ class Defect:
     @property
     def text(self) -> str:
         """For people: the count and the words."""
-        return f"{self.count:,} {WORDS[self.code]}"
+        return f"{self.count:,} {WORDS[self.code][self.count != 1]}"
 
 
 def find_defects(mesh: Mesh) -> tuple[Defect, ...]:

@@ -94,13 +94,15 @@ def check_hollowable(mesh: Mesh) -> tuple[Mesh, int]:
         raise WorkError("the model has no triangles")
     defects = find_defects(mesh)
     if defects:
-        tell = "; ".join(f"{d.text}, first near {point_text(d.where_mm[0])}" for d in defects)
-        what = "close and mend them first" if len(defects) > 1 or defects[0].count > 1 else "mend it first"
-        openings = ""
-        if mesh.topology.open_edges:
-            count = count_openings(mesh)
-            openings = f" (the open edges form {count} opening{'s' if count != 1 else ''})"
-        raise WorkError(f"the model cannot be hollowed: {tell}{openings}: {what}")
+        told = []
+        for defect in defects:
+            text = defect.text
+            if defect.code == "open_edges":
+                count = count_openings(mesh)
+                text += f" in {count} opening{'s' if count != 1 else ''}"
+            told.append(f"{text}, first near {point_text(defect.where_mm[0])}")
+        what = "close them first" if mesh.topology.open_edges else "mend that first"
+        raise WorkError(f"the model cannot be hollowed: {'; '.join(told)}: {what}")
     shells = nest_shells(mesh)
     if len(shells.cavities) and not len(shells.inside_out):
         raise WorkError(f"the model is hollow already: it has {len(shells.cavities)} closed cavity shell(s)")
