@@ -79,6 +79,9 @@ def options(*decorators: Callable[[F], F]) -> Callable[[F], F]:
     return apply
 
 
+shared_options = options(json_option, picture_option, unit_option, replace_option)
+
+
 class Talk:
     """Text for people: stdout, or stderr when the record goes to stdout."""
 

@@ -8,13 +8,10 @@ import click
 from bolvek.cli.common import (
     LENGTH,
     PLACE,
-    json_option,
     model_argument,
     options,
     output_option,
-    picture_option,
-    replace_option,
-    unit_option,
+    shared_options,
 )
 
 
@@ -44,10 +41,7 @@ from bolvek.cli.common import (
         "--toward", "towards", type=PLACE, multiple=True, help="Point to aim at; without it square into the surface."
     ),
     click.option("--sides", type=int, default=32, show_default=True, help="Sides of each hole."),
-    json_option,
-    picture_option,
-    unit_option,
-    replace_option,
+    shared_options,
 )
 def command(
     model: Path,
@@ -57,10 +51,7 @@ def command(
     depths: tuple[float, ...],
     towards: tuple[tuple[float, float, float], ...],
     sides: int,
-    json_target: Path | None,
-    picture_target: Path | None,
-    unit: str,
-    replace: bool,
+    **shared: Any,
 ) -> None:
     """Cut holes into a sound model, all of them or none.
 
@@ -95,8 +86,5 @@ def command(
         DrainSettings(tuple(Drain(*h) for h in holes), sides),
         drain,
         drain_text,
-        json_target=json_target,
-        picture_target=picture_target,
-        unit=unit,
-        replace=replace,
+        **shared,
     )

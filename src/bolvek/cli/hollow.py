@@ -1,18 +1,16 @@
 """`bolvek hollow`."""
 
 from pathlib import Path
+from typing import Any
 
 import click
 
 from bolvek.cli.common import (
     LENGTH,
-    json_option,
     model_argument,
     options,
     output_option,
-    picture_option,
-    replace_option,
-    unit_option,
+    shared_options,
 )
 
 
@@ -28,10 +26,7 @@ from bolvek.cli.common import (
     ),
     click.option("--no-slim", is_flag=True, help="Keep all triangles of the inner shell."),
     click.option("--keep-pockets", is_flag=True, help="Hollow small pockets too instead of leaving them solid."),
-    json_option,
-    picture_option,
-    unit_option,
-    replace_option,
+    shared_options,
 )
 def command(
     model: Path,
@@ -40,10 +35,7 @@ def command(
     grid: float | None,
     no_slim: bool,
     keep_pockets: bool,
-    json_target: Path | None,
-    picture_target: Path | None,
-    unit: str,
-    replace: bool,
+    **shared: Any,
 ) -> None:
     """Hollow a closed, sound model. Its outer triangles stay as they are.
 
@@ -65,8 +57,5 @@ def command(
         HollowSettings(wall, grid, not no_slim, keep_pockets),
         hollow,
         hollow_text,
-        json_target=json_target,
-        picture_target=picture_target,
-        unit=unit,
-        replace=replace,
+        **shared,
     )

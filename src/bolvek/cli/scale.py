@@ -1,18 +1,16 @@
 """`bolvek scale`."""
 
 from pathlib import Path
+from typing import Any
 
 import click
 
 from bolvek.cli.common import (
     LENGTH,
-    json_option,
     model_argument,
     options,
     output_option,
-    picture_option,
-    replace_option,
-    unit_option,
+    shared_options,
 )
 
 
@@ -23,10 +21,7 @@ from bolvek.cli.common import (
     click.option("--height", type=LENGTH, help="To this height (z)."),
     click.option("--longest", type=LENGTH, help="To this longest side."),
     click.option("--by", type=float, metavar="FACTOR", help="By a factor."),
-    json_option,
-    picture_option,
-    unit_option,
-    replace_option,
+    shared_options,
 )
 def command(
     model: Path,
@@ -34,10 +29,7 @@ def command(
     height: float | None,
     longest: float | None,
     by: float | None,
-    json_target: Path | None,
-    picture_target: Path | None,
-    unit: str,
-    replace: bool,
+    **shared: Any,
 ) -> None:
     """Make a model larger or smaller: by a factor, to a height, or to a longest side.
 
@@ -57,8 +49,5 @@ def command(
         ScaleSettings(by, height, longest),
         scale,
         scale_text,
-        json_target=json_target,
-        picture_target=picture_target,
-        unit=unit,
-        replace=replace,
+        **shared,
     )
