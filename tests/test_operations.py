@@ -171,6 +171,7 @@ def test_proof_of_a_shell_with_a_thin_side():
 
 def test_proof_names_each_defect_and_never_says_fit():
     assert faults(prove(box(), ProofSettings())) == set()
+    assert faults(prove(box(), ProofSettings(2.0))) == {"wall_unmeasured"}  # asked for, and nothing to measure
     assert "open_edges" in faults(prove(box().picked(slice(1, None)), ProofSettings()))
     assert faults(prove(box().turned(), ProofSettings())) == {"inside_out"}
     assert "self_intersections" in faults(prove(box().joined(box((5, 5, 5), (15, 15, 15))), ProofSettings()))

@@ -130,9 +130,9 @@ def prove(mesh: Mesh, settings: ProofSettings) -> ProofRecord:
         findings.append(
             Finding(
                 "wall_unmeasured",
-                "note",
+                "fault",
                 0,
-                "the wall could not be measured: "
+                f"a wall of {settings.wall_mm:.3f} mm was asked for and could not be measured: "
                 + (
                     "the model has no cavity"
                     if cavities is not None and not cavities.found

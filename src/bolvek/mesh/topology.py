@@ -2,7 +2,6 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
@@ -35,11 +34,6 @@ class Topology:
     def shells(self) -> int:
         """Number of edge-connected shells."""
         return len(self.first_face)
-
-    @cached_property
-    def shell_sizes(self) -> NDArray[np.int64]:
-        """Faces of each shell."""
-        return np.bincount(self.shell, minlength=self.shells)
 
     @property
     def sound(self) -> bool:
