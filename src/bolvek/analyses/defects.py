@@ -59,7 +59,7 @@ def find_defects(mesh: Mesh) -> tuple[Defect, ...]:
 def _find(mesh: Mesh) -> tuple[Defect, ...]:
     with ThreadPoolExecutor(1) as beside:  # the tree does not need the topology: build both at once
         waiting = beside.submit(lambda: mesh.topology)
-        tree = mesh.tree
+        mesh.tree  # noqa: B018
         topology = waiting.result()
     found = []
 
@@ -83,13 +83,16 @@ def _find(mesh: Mesh) -> tuple[Defect, ...]:
         add("split_vertices", topology.extra_fans, mesh.vertices[vertex[uses > 1]])
     flat = flat_faces(mesh)
     add("flat_faces", int(flat.sum()), mesh.vertices[mesh.faces[flat]].mean(axis=1))
-    pairs, count = tree.meeting_pairs()
+    pairs, count = mesh.meeting
     add("self_intersections", count, mesh.vertices[mesh.faces[pairs[: 4 * _MOST_PLACES]]].mean(axis=(1, 2)))
     return tuple(found)
 
 
 def flat_faces(mesh: Mesh) -> NDArray[np.bool_]:
-    """Mask (F,) of faces whose three corners lie exactly on one line."""
-    flat = np.empty(len(mesh.faces), bool)
-    run_ranges(lambda b, e: mark_flat(mesh.vertices, mesh.faces, b, e, flat), len(mesh.faces))
-    return flat
+    """Mask (F,) of faces whose three corners lie exactly on one line. Computed once a mesh."""
+    if "flat" not in mesh.__dict__:
+        flat = np.empty(len(mesh.faces), bool)
+        run_ranges(lambda b, e: mark_flat(mesh.vertices, mesh.faces, b, e, flat), len(mesh.faces))
+        mesh.__dict__["flat"] = flat
+    found: NDArray[np.bool_] = mesh.__dict__["flat"]
+    return found

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from bolvek.analyses.cavities import OUTSIDE, Cavities, Cavity, find_cavities
 from bolvek.analyses.defects import Defect, find_defects
+from bolvek.analyses.finding import Finding
 from bolvek.analyses.sampling import surface_samples, wall_tolerance_mm
 from bolvek.analyses.shells import nest_shells
 from bolvek.errors import UsageError
@@ -55,17 +56,6 @@ class Wall:
     def holds(self) -> bool:
         """Whether the wall asked for is there, within the tolerance."""
         return self.asked_mm is None or self.min_mm >= self.asked_mm - (self.tolerance_mm or 0.0)
-
-
-@dataclass(frozen=True)
-class Finding:
-    """Something the model falls short in ("fault") or that a preparer should know ("note")."""
-
-    code: str
-    severity: str
-    count: int
-    text: str
-    where_mm: tuple[float, float, float] | None = None
 
 
 @dataclass(frozen=True)

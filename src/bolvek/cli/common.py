@@ -53,6 +53,10 @@ PLACE = Place()
 PATH = click.Path(path_type=Path)
 
 model_argument = click.argument("model", type=PATH, metavar="MODEL")
+models_argument = click.argument("models", type=PATH, metavar="MODEL...", nargs=-1, required=True)
+material_option = click.option(
+    "--material", default="standard-resin", show_default=True, help="What to weigh it in; 'bolvek profiles' lists them."
+)
 output_option = click.option(
     "-o", "--output", type=PATH, help="File to write; without it beside MODEL, named after the verb."
 )
@@ -60,9 +64,7 @@ replace_option = click.option("--replace", is_flag=True, help="Write over an exi
 unit_option = click.option(
     "--unit",
     type=click.Choice(list(MILLIMETRES)),
-    default="mm",
-    show_default=True,
-    help="Unit of the numbers in MODEL.",
+    help="Unit of the numbers in MODEL; without it as the file states, else mm.",
 )
 json_option = click.option("--json", "json_target", type=PATH, metavar="FILE|-", help="Write the record; - is stdout.")
 picture_option = click.option("--picture", "picture_target", type=PATH, metavar="FILE.png", help="Draw the result.")

@@ -8,6 +8,7 @@ import click
 from bolvek import __version__
 
 VERBS = {
+    "survey": "Look at models: what they are, what is wrong, where.",
     "prep": "The whole way: scale, hollow, drain, prove.",
     "scale": "Make a model larger or smaller.",
     "hollow": "Hollow a solid model, leaving a wall.",

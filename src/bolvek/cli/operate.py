@@ -23,7 +23,7 @@ def operate(
     *,
     json_target: Path | None,
     picture_target: Path | None,
-    unit: str,
+    unit: str | None,
     replace: bool,
 ) -> None:
     """Run one operation on a file and end the program. Settings are checked before anything is read."""

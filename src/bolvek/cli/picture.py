@@ -23,7 +23,7 @@ from bolvek.cli.common import (
     unit_option,
     replace_option,
 )
-def command(model: Path, output: Path | None, cut_open: bool, unit: str, replace: bool) -> None:
+def command(model: Path, output: Path | None, cut_open: bool, unit: str | None, replace: bool) -> None:
     """Draw a model as a PNG: shaded, with a scale bar and its size, on request cut open.
 
     \b

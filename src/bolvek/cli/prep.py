@@ -58,7 +58,7 @@ def command(
     keep_pockets: bool,
     json_target: Path | None,
     picture_target: Path | None,
-    unit: str,
+    unit: str | None,
     replace: bool,
 ) -> None:
     """The whole way for one model: check, scale, hollow, drain, prove, write.

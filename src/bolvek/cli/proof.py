@@ -34,7 +34,7 @@ def command(
     ball: float | None,
     json_target: Path | None,
     picture_target: Path | None,
-    unit: str,
+    unit: str | None,
     replace: bool,
 ) -> None:
     """Prove a model fit to print, whatever made it, or say what is not and where.

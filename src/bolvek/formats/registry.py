@@ -1,17 +1,44 @@
-"""One door for reading models."""
+"""One door for reading models: what a file is, its content decides first and its name second."""
 
+import re
+from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 
+import numpy as np
+
 from bolvek.errors import FileError
-from bolvek.formats.stl import read_stl
+from bolvek.formats import stl
+from bolvek.formats.obj import read_obj
+from bolvek.formats.off import HEADER, read_off
+from bolvek.formats.ply import read_ply
+from bolvek.formats.soup import Parts, Polygons, Soup
+from bolvek.formats.text import as_utf8
+from bolvek.formats.threemf import read_3mf
 from bolvek.mesh import Mesh
 from bolvek.units import MILLIMETRES
+
+SUFFIXES = {".stl": "STL", ".obj": "OBJ", ".ply": "PLY", ".off": "OFF", ".3mf": "3MF"}
+"""Formats by the suffix of a file."""
+
+READERS: dict[str, Callable[[bytes, Path], Soup]] = {
+    "STL": stl.read_stl,
+    "OBJ": lambda data, path: read_obj(as_utf8(data), path),
+    "PLY": lambda data, path: read_ply(as_utf8(data), path),
+    "OFF": lambda data, path: read_off(as_utf8(data), path),
+    "3MF": read_3mf,
+}
+_OBJ_LINE = re.compile(rb"^[ \t]*(?:v[ \t]+[-+.\d]|f[ \t]+-?\d)", re.MULTILINE)
+_PLY = re.compile(rb"ply\s*[\r\n]")
 
 
 @dataclass(frozen=True)
 class Model:
-    """A file's content: its mesh in millimetres, where it came from and what reading it brought up."""
+    """A file's content: its mesh in millimetres, where it came from and what reading it brought up.
+
+    polygons counts the file's faces of more than three corners; parts names its pieces where it has
+    more than one. `declared` is True where the file itself states its unit.
+    """
 
     path: Path
     mesh: Mesh
@@ -19,12 +46,38 @@ class Model:
     unit: str
     megabytes: float
     warnings: tuple[str, ...] = ()
+    parts: Parts | None = None
+    polygons: Polygons = Polygons()
+    declared: bool = False
 
 
-def read_model(path: Path | str, *, unit: str = "mm") -> Model:
-    """Read a model file; numbers without a unit are taken as `unit`. Raises FileError."""
+def recognise(data: bytes) -> str | None:
+    """The format that the bytes are, None when they are none that is known."""
+    if data.startswith(b"PK\x03\x04") or data.startswith(b"PK\x05\x06"):
+        return "3MF"
+    head = as_utf8(data[:8000] if len(data) % 2 == 0 or len(data) > 8000 else data)
+    if _PLY.match(head):
+        return "PLY"
+    if stl.fits_exactly(data):
+        return "STL"
+    if HEADER.match(head):
+        return "OFF"
+    if stl.is_text(head):
+        return "STL"
+    text = as_utf8(data)
+    if b"\0" not in text[:4000] and _OBJ_LINE.search(text):
+        return "OBJ"
+    return "STL" if stl.is_binary(data) else None
+
+
+def read_model(path: Path | str, *, unit: str | None = None) -> Model:
+    """Read a model file; `unit` is the unit of its numbers where the file does not say (None: mm).
+
+    A unit given for a file that states its own wins, with a warning. Exactly equal points become one
+    vertex, whatever the format. Raises FileError.
+    """
     path = Path(path)
-    if unit not in MILLIMETRES:
+    if unit is not None and unit not in MILLIMETRES:
         raise FileError(f"{path}: '{unit}' is not a unit; known are {', '.join(MILLIMETRES)}")
     try:
         data = path.read_bytes()
@@ -32,7 +85,31 @@ def read_model(path: Path | str, *, unit: str = "mm") -> Model:
         raise FileError(f"{path} is a folder, not a model file") from None
     except OSError as error:
         raise FileError(f"{path} cannot be read: {error.strerror or error}") from None
+    except MemoryError:
+        raise FileError(f"{path} cannot be read: it does not fit into memory") from None
     if not data:
         raise FileError(f"{path}: the file is empty (0 bytes)")
-    corners, warnings = read_stl(data, path)
-    return Model(path, Mesh.from_corners(corners * MILLIMETRES[unit]), "STL", unit, len(data) / 1e6, tuple(warnings))
+    named = SUFFIXES.get(path.suffix.lower())
+    found = recognise(data)
+    if found is None:
+        if named is None:
+            raise FileError(f"{path}: not a model in a format that is read ({', '.join(SUFFIXES.values())})")
+        found = named  # its reader says best what is missing
+    soup = READERS[found](data, path)
+    warnings = list(soup.warnings)
+    if named != found:
+        said = f"named {path.suffix}" if path.suffix else "without a suffix"
+        warnings.insert(0, f"{said}, but its content is {found}; read as {found}")
+    used = unit or soup.unit or "mm"
+    if unit and soup.unit and unit != soup.unit:
+        warnings.append(f"the file states its unit as {soup.unit}; taken as {unit}, as asked")
+    factor = MILLIMETRES[used]
+    with np.errstate(over="ignore", invalid="ignore"):
+        scaled = soup.vertices if factor == 1.0 else soup.vertices * factor
+    largest = float(np.abs(scaled).max()) if len(scaled) else 0.0
+    if not largest < 1e30:
+        raise FileError(f"{path}: coordinates as large as {largest:.3g} mm are no model; export it again")
+    mesh = Mesh.from_indexed(scaled, soup.faces)
+    return Model(
+        path, mesh, found, used, len(data) / 1e6, tuple(warnings), soup.parts, soup.polygons, soup.unit is not None
+    )

@@ -3,12 +3,19 @@
 import os
 import tempfile
 from collections.abc import Callable, Iterable
+from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
 
 from bolvek.errors import FileError
-from bolvek.formats.stl import read_stl, stl_bytes
+from bolvek.formats.obj import obj_bytes
+from bolvek.formats.off import off_bytes
+from bolvek.formats.ply import ply_bytes
+from bolvek.formats.registry import READERS, SUFFIXES
+from bolvek.formats.soup import Parts
+from bolvek.formats.stl import stl_bytes, stl_text
+from bolvek.formats.threemf import threemf_bytes
 from bolvek.mesh import Mesh
 
 
@@ -67,21 +74,61 @@ def _name_once(beside: Path, path: Path) -> None:
         os.replace(beside, path)
 
 
-def write_model(path: Path, mesh: Mesh, *, replace: bool = False) -> int:
-    """Write binary STL; the file is parsed again and compared before it gets its name. Bytes written.
+@dataclass(frozen=True)
+class Written:
+    """What a model file got: its size, and how far rounding moved a coordinate (0: bit for bit)."""
 
-    Raises FileError, also for a suffix other than .stl and for coordinates beyond float32.
+    bytes: int
+    rounded_mm: float
+
+
+_WRITERS: dict[str, Callable[[Mesh, Parts | None], bytes]] = {
+    ".stl": stl_bytes,
+    ".obj": obj_bytes,
+    ".ply": ply_bytes,
+    ".off": off_bytes,
+    ".3mf": threemf_bytes,
+}
+_KEEP_PARTS = (".obj", ".3mf")
+
+
+def check_suffix(path: Path) -> None:
+    """Raise FileError for a suffix no model is written with."""
+    if path.suffix.lower() not in _WRITERS:
+        known = ", ".join(_WRITERS)
+        raise FileError(f"{path}: models are written as {known}; '{path.suffix}' is not one of them")
+
+
+def write_model(
+    path: Path, mesh: Mesh, *, parts: Parts | None = None, text: bool = False, replace: bool = False
+) -> Written:
+    """Write in the format of the suffix; the file is parsed again and compared before it gets its name.
+
+    text writes STL as ASCII. parts are kept by OBJ, 3MF and ASCII STL. Binary STL holds float32; all
+    else holds every float64. Raises FileError, also for coordinates beyond what the format holds.
     """
-    if path.suffix.lower() != ".stl":
-        raise FileError(f"{path}: models are written as .stl; '{path.suffix}' is not known")
+    check_suffix(path)
+    suffix = path.suffix.lower()
     if len(mesh.faces) and float(np.abs(mesh.bounds).max()) > 1e30:
-        raise FileError(f"{path}: coordinates of {np.abs(mesh.bounds).max():.3g} mm do not fit an STL file")
-    data = stl_bytes(mesh)
+        raise FileError(f"{path}: coordinates of {np.abs(mesh.bounds).max():.3g} mm do not fit a model file")
+    as_text = text and suffix == ".stl"
+    grouped = parts if suffix in _KEEP_PARTS or as_text else None
+    data = (stl_text if as_text else _WRITERS[suffix])(mesh, grouped)
+    order = slice(None) if grouped is None else np.argsort(grouped.part, kind="stable")
+    wanted = mesh.vertices[mesh.faces[order]]
+    rounded = 0.0
+    if suffix == ".stl" and not as_text:
+        stored = wanted.astype(np.float32).astype(np.float64)
+        rounded = float(np.abs(stored - wanted).max()) if len(wanted) else 0.0
+        wanted = stored
 
     def verify(back: bytes) -> None:
-        found, _ = read_stl(back, path)
-        if not np.array_equal(found, mesh.vertices.astype(np.float32)[mesh.faces]):
+        soup = READERS[SUFFIXES[suffix]](back, path)
+        if not np.array_equal(soup.vertices[soup.faces], wanted):
             raise FileError(f"{path}: the written model does not read back as the same triangles")
 
-    write_bytes(path, data, replace=replace, verify=verify)
-    return len(data)
+    if len(mesh.faces):
+        write_bytes(path, data, replace=replace, verify=verify)
+    else:
+        raise FileError(f"{path}: there is nothing to write, the model has no faces")
+    return Written(len(data), rounded)

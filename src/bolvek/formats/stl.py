@@ -8,24 +8,27 @@ import re
 from pathlib import Path
 
 import numpy as np
-from numpy.typing import NDArray
 
 from bolvek.errors import FileError
+from bolvek.formats.soup import Parts, Soup, make_soup
+from bolvek.formats.text import as_array, as_utf8, line_of, quoted, rest_of_line
+from bolvek.formats.write_text import number_lines, printable
+from bolvek.kernels import text as kernels
 from bolvek.mesh import Mesh
 
 _RECORD = np.dtype([("normal", "<f4", 3), ("corners", "<f4", (3, 3)), ("attribute", "<u2")])
 _HEADER = 84
-_VERTEX = re.compile(rb"\bvertex\b([^\r\n]*)", re.IGNORECASE)
+_SOLID = re.compile(rb"\s*solid\b", re.IGNORECASE)
+_FACET = re.compile(rb"\b(facet|endsolid)\b", re.IGNORECASE)
 
 
-def read_stl(data: bytes, path: Path) -> tuple[NDArray[np.float64], list[str]]:
-    """Corners (F, 3, 3) float64 in file units, and warnings. Raises FileError."""
-    if _is_binary(data):
+def read_stl(data: bytes, path: Path) -> Soup:
+    """Triangles of either kind of STL; vertices are not welded. Raises FileError."""
+    if is_binary(data):
         return _read_binary(data, path)
-    if re.match(rb"\s*solid\b", data, re.IGNORECASE) and re.search(
-        rb"\b(facet|endsolid)\b", data[:2000], re.IGNORECASE
-    ):
-        return _read_ascii(data, path)
+    text = as_utf8(data)
+    if is_text(text):
+        return _read_ascii(text, path)
     if len(data) < _HEADER:
         raise FileError(f"{path}: not an STL model: {len(data)} bytes, a binary STL needs at least {_HEADER}")
     count = int(np.frombuffer(data, "<u4", 1, 80)[0])
@@ -38,7 +41,18 @@ def read_stl(data: bytes, path: Path) -> tuple[NDArray[np.float64], list[str]]:
     raise FileError(f"{path}: not an STL model: neither facets in text nor a binary triangle list that fits its size")
 
 
-def _is_binary(data: bytes) -> bool:
+def is_text(text: bytes) -> bool:
+    """Whether the bytes begin like an ASCII STL."""
+    return bool(_SOLID.match(text) and _FACET.search(text, 0, 4000))
+
+
+def fits_exactly(data: bytes) -> bool:
+    """Whether the count in the header and the length of the file agree: surely a binary STL."""
+    return len(data) > _HEADER and len(data) == _HEADER + 50 * int(np.frombuffer(data, "<u4", 1, 80)[0])
+
+
+def is_binary(data: bytes) -> bool:
+    """Whether the bytes read as a binary STL, perhaps with more bytes behind."""
     if len(data) < _HEADER:
         return False
     count = int(np.frombuffer(data, "<u4", 1, 80)[0])
@@ -48,7 +62,7 @@ def _is_binary(data: bytes) -> bool:
     if len(data) < needed:
         return False
     # trailing bytes: accept unless it reads as text
-    return b"\0" in data[: _HEADER + 50] or not re.match(rb"\s*solid\b", data, re.IGNORECASE)
+    return b"\0" in data[: _HEADER + 50] or not _SOLID.match(data)
 
 
 def _plausible(data: bytes, faces: int) -> bool:
@@ -60,7 +74,7 @@ def _plausible(data: bytes, faces: int) -> bool:
         return bool((np.abs(corners) < 1e9).mean() > 0.9)
 
 
-def _read_binary(data: bytes, path: Path) -> tuple[NDArray[np.float64], list[str]]:
+def _read_binary(data: bytes, path: Path) -> Soup:
     count = int(np.frombuffer(data, "<u4", 1, 80)[0])
     warnings = []
     extra = len(data) - _HEADER - 50 * count
@@ -78,49 +92,49 @@ def _read_binary(data: bytes, path: Path) -> tuple[NDArray[np.float64], list[str
             f"{path}: triangle {first + 1} of {count} (byte {_HEADER + 50 * first}) has a coordinate that is not a "
             f"finite number, and so have {int(bad.sum())} triangles in all; export the model again"
         )
-    return corners, warnings
+    return Soup(corners.reshape(-1, 3), np.arange(3 * count, dtype=np.int32).reshape(-1, 3), warnings)
 
 
-def _read_ascii(data: bytes, path: Path) -> tuple[NDArray[np.float64], list[str]]:
-    rows = _VERTEX.findall(data)
-    facets = len(re.findall(rb"\bfacet\s+normal\b|(?<!end)\bfacet\s*[\r\n]", data, re.IGNORECASE))
-    if not rows:
+def _read_ascii(data: bytes, path: Path) -> Soup:
+    raw = as_array(data)
+    words = [as_array(w) for w in (b"facet", b"vertex", b"solid", b"endsolid")]
+    totals = np.zeros(4, np.int64)
+    kernels.read_stl(raw, len(raw), *words, False, np.zeros((0, 3)), np.zeros((0, 2), np.int64), totals)
+    count, facets, solids, ends = (int(t) for t in totals)
+    if not count:
         raise FileError(f"{path}: the model is empty: an ASCII STL without a vertex")
-    try:
-        numbers = np.array(b" ".join(rows).split(), np.float64)
-    except ValueError:
-        numbers = np.zeros(0)
-    if len(numbers) != 3 * len(rows):
-        raise _bad_vertex(data, path)
-    if len(rows) % 3 or facets != len(rows) // 3:
+    corners, marks = np.empty((count, 3)), np.empty((solids, 2), np.int64)
+    fault = kernels.read_stl(raw, len(raw), *words, True, corners, marks, totals)
+    if fault >= 0:
         raise FileError(
-            f"{path}: the file is cut short or damaged: {facets} facets need {3 * facets} vertex lines, "
-            f"it has {len(rows)}"
+            f"{path}: line {line_of(data, fault)}: expected 'vertex' with three finite numbers, "
+            f"found {quoted(data, fault)}"
         )
-    if not np.isfinite(numbers).all():
-        raise _bad_vertex(data, path)
-    tail = data[-200:].lower()
-    warnings = [] if b"endsolid" in tail else ["the text ends without 'endsolid'"]
-    return numbers.reshape(-1, 3, 3), warnings
+    if count % 3 or facets != count // 3:
+        raise FileError(
+            f"{path}: the file is cut short or damaged: {facets:,} facets need {3 * facets:,} vertex lines, "
+            f"it has {count:,}"
+        )
+    names = [(rest_of_line(data, int(at)) or f"solid {k + 1}", int(first) // 3) for k, (at, first) in enumerate(marks)]
+    warnings = [] if ends else ["the text ends without 'endsolid'"]
+    start = np.arange(0, count + 1, 3)
+    return make_soup(path, corners, start, np.arange(count), marks=names, warnings=warnings)
 
 
-def _bad_vertex(data: bytes, path: Path) -> FileError:
-    """The error for the first vertex line that does not hold three finite numbers."""
-    for match in _VERTEX.finditer(data):
-        words = match.group(1).split()
-        try:
-            fine = len(words) == 3 and all(np.isfinite(float(w)) for w in words)
-        except ValueError:
-            fine = False
-        if not fine:
-            line = data.count(b"\n", 0, match.start()) + 1
-            text = match.group(0).decode("latin-1").strip()[:60]
-            return FileError(f"{path}: line {line}: expected 'vertex' with three finite numbers, found '{text}'")
-    return FileError(f"{path}: a vertex line is damaged")
+def stl_text(mesh: Mesh, parts: Parts | None) -> bytes:
+    """ASCII STL; every coordinate with as many digits as its float64 needs, a solid a part."""
+    normal = mesh.area_vectors / np.maximum(mesh.face_areas, 1e-300)[:, None]
+    rows = np.concatenate([normal.round(6) + 0.0, mesh.corners.reshape(-1, 9)], axis=1)
+    facet = "facet normal %r %r %r\nouter loop\n" + 3 * "vertex %r %r %r\n" + "endloop\nendfacet\n"
+    if parts is None:
+        return f"solid model\n{number_lines(facet, rows)}endsolid model\n".encode()
+    names = [printable(n) for n in parts.names]
+    pieces = [f"solid {n}\n{number_lines(facet, rows[parts.part == k])}endsolid {n}\n" for k, n in enumerate(names)]
+    return "".join(pieces).encode()
 
 
-def stl_bytes(mesh: Mesh) -> bytes:
-    """Binary STL of a mesh in float32, with its normals and zero attributes."""
+def stl_bytes(mesh: Mesh, parts: Parts | None = None) -> bytes:
+    """Binary STL of a mesh in float32, with its normals and zero attributes. Parts have no place in it."""
     records = np.zeros(len(mesh.faces), _RECORD)
     records["corners"] = mesh.vertices.astype(np.float32)[mesh.faces]
     records["normal"] = mesh.area_vectors / np.maximum(mesh.face_areas, 1e-300)[:, None]

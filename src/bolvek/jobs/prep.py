@@ -29,7 +29,7 @@ class PrepSettings:
     hollow: HollowSettings
     drains: PlaceSettings
     scale: ScaleSettings | None = None
-    unit: str = "mm"
+    unit: str | None = None
     replace: bool = False
 
     def check(self) -> None:

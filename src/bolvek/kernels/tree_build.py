@@ -2,7 +2,7 @@
 
 Nodes are eight wide and stored as structure of arrays, so that one visit tests eight children with
 vector code. A node is filled by splitting its range again and again at the best of sixteen bins
-along the longest axis of the box centres (surface area heuristic; MacDonald and Booth 1990).
+(eight where few are left) along the longest axis of the box centres (surface area heuristic; MacDonald and Booth 1990).
 
 Per child the tree keeps, all in float32 and relative to the tree's origin:
 box    (N, 6, 8)  lower and upper corner, inflated by `slack`
@@ -19,6 +19,7 @@ from bolvek.kernels import kernel
 
 LEAF = 4
 _BINS = 16
+_COUNT, _COST = 6, 7  # columns of a bin after its box
 
 
 @kernel
@@ -55,10 +56,15 @@ def _swap(rec, order, i, j):
 
 
 @kernel
-def _split(rec, order, s, e):
-    """Partition rows s..e of rec (lower, upper corner) in two; returns the border."""
-    low = np.empty(3)
-    high = np.empty(3)
+def _split(rec, order, s, e, scratch):
+    """Partition rows s..e of rec (lower, upper corner) in two; returns the border.
+
+    scratch (20, 8) float64 is work space: sixteen bins (box, count, cost) and three rows.
+    """
+    bins = _BINS if e - s > 64 else _BINS // 2
+    low = scratch[_BINS]
+    high = scratch[_BINS + 1]
+    run = scratch[_BINS + 2]
     for k in range(3):
         low[k] = np.inf
         high[k] = -np.inf
@@ -74,45 +80,42 @@ def _split(rec, order, s, e):
     extent = high[axis] - low[axis]
     if not extent > 0.0:
         return (s + e) // 2
-    scale = _BINS * (1.0 - 1e-9) / extent
+    scale = bins * (1.0 - 1e-9) / extent
     base = low[axis]
-    counts = np.zeros(_BINS, np.int64)
-    boxes = np.empty((_BINS, 6))
-    for b in range(_BINS):
+    for b in range(bins):
         for k in range(3):
-            boxes[b, k] = np.inf
-            boxes[b, k + 3] = -np.inf
+            scratch[b, k] = np.inf
+            scratch[b, k + 3] = -np.inf
+        scratch[b, _COUNT] = 0.0
     for i in range(s, e):
         b = int((np.float64(rec[i, axis]) + np.float64(rec[i, axis + 3]) - base) * scale)
-        counts[b] += 1
+        scratch[b, _COUNT] += 1.0
         for k in range(3):
-            boxes[b, k] = min(boxes[b, k], np.float64(rec[i, k]))
-            boxes[b, k + 3] = max(boxes[b, k + 3], np.float64(rec[i, k + 3]))
-    right_cost = np.empty(_BINS)
-    run = np.empty(6)
+            scratch[b, k] = min(scratch[b, k], np.float64(rec[i, k]))
+            scratch[b, k + 3] = max(scratch[b, k + 3], np.float64(rec[i, k + 3]))
     for sweep in range(2):
         for k in range(3):
             run[k] = np.inf
             run[k + 3] = -np.inf
-        n = 0
+        n = 0.0
         best = np.inf
         border = -1
-        for step in range(_BINS - 1):
-            b = step if sweep == 1 else _BINS - 1 - step
-            n += counts[b]
+        for step in range(bins - 1):
+            b = step if sweep == 1 else bins - 1 - step
+            n += scratch[b, _COUNT]
             for k in range(3):
-                run[k] = min(run[k], boxes[b, k])
-                run[k + 3] = max(run[k + 3], boxes[b, k + 3])
+                run[k] = min(run[k], scratch[b, k])
+                run[k + 3] = max(run[k + 3], scratch[b, k + 3])
             area = 0.0
-            if n > 0:
+            if n > 0.0:
                 x = run[3] - run[0]
                 y = run[4] - run[1]
                 z = run[5] - run[2]
                 area = x * y + y * z + z * x
             if sweep == 0:
-                right_cost[b - 1] = area * n if n > 0 else np.inf
+                scratch[b - 1, _COST] = area * n if n > 0.0 else np.inf
             else:
-                cost = area * n + right_cost[b] if n > 0 else np.inf
+                cost = area * n + scratch[b, _COST] if n > 0.0 else np.inf
                 if cost < best:
                     best = cost
                     border = b
@@ -131,7 +134,7 @@ def _split(rec, order, s, e):
 
 
 @kernel
-def _fill_node(rec, order, node, s, e, first, count, child):
+def _fill_node(rec, order, node, s, e, first, count, child, scratch):
     """Split range s..e into up to eight ranges and store them as the children of a node."""
     first[node, 0] = s
     count[node, 0] = e - s
@@ -145,7 +148,7 @@ def _fill_node(rec, order, node, s, e, first, count, child):
             break
         s0 = first[node, widest]
         e0 = s0 + count[node, widest]
-        m = _split(rec, order, s0, e0)
+        m = _split(rec, order, s0, e0, scratch)
         count[node, widest] = m - s0
         first[node, n] = m
         count[node, n] = e0 - m
@@ -157,7 +160,8 @@ def _fill_node(rec, order, node, s, e, first, count, child):
 @kernel
 def build_nodes(rec, order, start, end, single, first, count, child):
     """Fill nodes 0.. for the range; returns how many. `single` fills only the root node."""
-    _fill_node(rec, order, 0, start, end, first, count, child)
+    scratch = np.empty((_BINS + 4, 8))
+    _fill_node(rec, order, 0, start, end, first, count, child, scratch)
     used = 1
     if single:
         return used
@@ -167,7 +171,7 @@ def build_nodes(rec, order, start, end, single, first, count, child):
             if child[node, k] == -1 and count[node, k] > LEAF:
                 child[node, k] = used
                 s = first[node, k]
-                _fill_node(rec, order, used, s, s + count[node, k], first, count, child)
+                _fill_node(rec, order, used, s, s + count[node, k], first, count, child, scratch)
                 used += 1
         node += 1
     return used

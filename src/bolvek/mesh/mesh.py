@@ -38,9 +38,18 @@ class Mesh:
     @classmethod
     def from_corners(cls, corners: ArrayLike) -> "Mesh":
         """Weld corners (F, 3, 3): exactly equal points become one vertex, in order of appearance."""
-        points = np.ascontiguousarray(np.asarray(corners, np.float64).reshape(-1, 3)) + 0.0
+        points = np.asarray(corners, np.float64).reshape(-1, 3)
+        return cls.from_indexed(points, np.arange(len(points), dtype=np.int32).reshape(-1, 3))
+
+    @classmethod
+    def from_indexed(cls, vertices: ArrayLike, faces: ArrayLike) -> "Mesh":
+        """Weld vertices (V, 3): exactly equal points become one; those of no face are left out."""
+        points = np.ascontiguousarray(np.asarray(vertices, np.float64).reshape(-1, 3)) + 0.0
         label, first = _weld(points)
-        return cls(points[first], label.reshape(-1, 3))
+        mesh = cls(points[first], label[np.asarray(faces, np.int32)])
+        used = np.zeros(len(first), bool)
+        used[mesh.faces.ravel()] = True
+        return mesh if used.all() else mesh.picked(slice(None))
 
     def __repr__(self) -> str:
         return f"Mesh({len(self.vertices)} vertices, {len(self.faces)} faces)"
@@ -54,6 +63,11 @@ class Mesh:
     def tree(self) -> Tree:
         """The bounding-volume tree over the faces."""
         return Tree(self.vertices, self.faces)
+
+    @cached_property
+    def meeting(self) -> tuple[Ints, int]:
+        """Pairs (P, 2) of faces that meet beyond what they share (a million at most), and how many there are."""
+        return self.tree.meeting_pairs()
 
     @property
     def corners(self) -> Floats:
@@ -78,7 +92,7 @@ class Mesh:
         return float(self.face_areas.sum())
 
     @property
-    def _face_volumes(self) -> Floats:
+    def face_volumes(self) -> Floats:
         """Volume (F,) in mm3 of the tetrahedra between faces and the middle of the bounds."""
         middle = self.bounds.mean(axis=0)
         return np.asarray(np.einsum("ij,ij->i", self.vertices[self.faces[:, 0]] - middle, self.area_vectors) / 3.0)
@@ -86,12 +100,12 @@ class Mesh:
     @cached_property
     def shell_volumes(self) -> Floats:
         """Signed volume (S,) of each shell in mm3; negative for one that faces inward."""
-        return np.bincount(self.topology.shell, self._face_volumes, self.topology.shells).astype(np.float64)
+        return np.bincount(self.topology.shell, self.face_volumes, self.topology.shells).astype(np.float64)
 
     @property
     def volume(self) -> float:
         """Signed volume in mm3 (meaningful for a closed mesh)."""
-        return float(self._face_volumes.sum())
+        return float(self.face_volumes.sum())
 
     @cached_property
     def bounds(self) -> Floats:

@@ -4,8 +4,29 @@ OUTSIDE = (0.78, 0.62, 0.44)
 INSIDE = (0.30, 0.50, 0.62)
 CUT = (0.86, 0.33, 0.20)
 CUT_DARK = (0.74, 0.26, 0.15)
+PLAIN = (0.60, 0.58, 0.55)
 PAPER = "#f6f3ee"
 INK = "#2a2622"
 QUIET = "#7d746a"
 FIT = "#2f7d4f"
 UNFIT = "#b3261e"
+
+CLASSES = {
+    "open_edges": "#d55e00",
+    "nonmanifold_edges": "#6a3d9a",
+    "flipped_faces": "#0072b2",
+    "twin_faces": "#cc79a7",
+    "self_intersections": "#e69f00",
+    "hidden_faces": "#56b4e9",
+    "flat_faces": "#111111",
+    "slivers": "#111111",
+    "strays": "#009e73",
+    "knife_edges": "#f0e442",
+}
+"""A survey's classes as they are drawn; told apart by people with any colour vision."""
+
+
+def linear(colour: str) -> tuple[float, float, float]:
+    """A hex colour as the linear triple that comes out as it in a fully lit picture."""
+    r, g, b = (int(colour[k : k + 2], 16) / 255 for k in (1, 3, 5))
+    return r**1.6, g**1.6, b**1.6

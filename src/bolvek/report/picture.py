@@ -39,10 +39,10 @@ def picture(mesh: Mesh, caption: Caption, *, cut_open: bool = False, cavities: C
 
     The cut goes through the drains where there are any; the cavities are found when not given.
     """
-    figure = _figure(caption)
+    figure = new_figure(caption)
     if not cut_open:
         _panel(figure, (0.0, 1.0), mesh, View.three_quarter(), "", None, None, [])
-        return _png(figure)
+        return png_bytes(figure)
     if cavities is None and not mesh.topology.open_edges and not mesh.topology.badly_oriented_edges:
         cavities = find_cavities(mesh)
     openings = [o.where_mm for o in cavities.openings] if cavities else []
@@ -50,10 +50,11 @@ def picture(mesh: Mesh, caption: Caption, *, cut_open: bool = False, cavities: C
     cut = cut_through(mesh.bounds, openings)
     _panel(figure, (0.0, 0.5), mesh, View.three_quarter(), "outside", None, inner, openings)
     _panel(figure, (0.5, 1.0), mesh, cut.view(), "cut open", cut, inner, openings)
-    return _png(figure)
+    return png_bytes(figure)
 
 
-def _figure(caption: Caption) -> "Figure":
+def new_figure(caption: Caption) -> "Figure":
+    """An empty figure with title, facts and verdict."""
     from matplotlib.figure import Figure
 
     figure = Figure(figsize=(WIDTH / _DPI, HEIGHT / _DPI), dpi=_DPI, facecolor=palette.PAPER)
@@ -92,13 +93,14 @@ def _panel(
     axes.set_axis_off()
     if name:
         axes.text(6, height - 4, name, size=11, color=palette.INK, va="top", style="italic")
-    _scale_bar(axes, image, width)
+    add_scale_bar(axes, image, width)
     _mark_openings(axes, image, view, cut, openings)
     if cut is not None:
         _legend(axes, width)
 
 
-def _scale_bar(axes: "Axes", image: Image, width: int) -> None:
+def add_scale_bar(axes: "Axes", image: Image, width: int) -> None:
+    """A bar of round length below an image that fills its axes."""
     target = 0.22 * width * image.mm_per_pixel
     step = 10 ** np.floor(np.log10(target))
     length = float(max(m * step for m in (1, 2, 5) if m * step <= target))
@@ -141,7 +143,8 @@ def _mark_openings(
         )
 
 
-def _png(figure: "Figure") -> bytes:
+def png_bytes(figure: "Figure") -> bytes:
+    """The figure as PNG; the same figure gives the same bytes."""
     from matplotlib.backends.backend_agg import FigureCanvasAgg
 
     buffer = io.BytesIO()

@@ -19,12 +19,26 @@ _CREASE_COSINE = 0.6
 
 @dataclass(frozen=True)
 class Image:
-    """rgb (H, W, 3) float in 0..1 with alpha (H, W); mm_per_pixel; origin: mm (right, up) at lower left."""
+    """rgb (H, W, 3) float in 0..1 with alpha (H, W); mm_per_pixel; origin: mm (right, up) at lower left;
+    towards (H, W): how near to the eye each pixel is in mm, -inf where nothing is."""
 
     rgb: Floats
     alpha: Floats
     mm_per_pixel: float
     origin: tuple[float, float]
+    towards: Floats
+
+    def place(self, flat: Floats) -> Floats:
+        """Pixels (P, 2), x right and y up from the lower left, of projected points (P, 3)."""
+        return np.asarray((flat[:, :2] - np.array(self.origin)) / self.mm_per_pixel)
+
+    def sees(self, flat: Floats, slack_mm: float) -> NDArray[np.bool_]:
+        """Which of the projected points (P, 3) are not hidden behind anything, within a slack."""
+        x, y = np.floor(self.place(flat)).astype(int).T
+        height, width = self.towards.shape
+        inside = (x >= 0) & (x < width) & (y >= 0) & (y < height)
+        row, column = np.clip(height - 1 - y, 0, height - 1), np.clip(x, 0, width - 1)
+        return np.asarray(inside & (flat[:, 2] >= self.towards[row, column] - slack_mm))
 
 
 def render(
@@ -35,14 +49,22 @@ def render(
     *,
     cut: CutPlane | None = None,
     inner: NDArray[np.bool_] | None = None,
+    paint: Floats | None = None,
+    window: tuple[Floats, float] | None = None,
 ) -> Image:
     """A shaded picture that fills width x height pixels with a small margin.
 
     cut takes away what lies in front of a plane and paints the material it goes through; inner (F,)
-    marks faces to be painted as inside.
+    marks faces to be painted as inside; paint (F, 3) gives every face its colour; window is the point in
+    the middle and the width in mm of what is shown, instead of all.
     """
     flat = view.project(mesh.vertices)
-    low, high = flat[:, :2].min(axis=0), flat[:, :2].max(axis=0)
+    if window is None:
+        low, high = flat[:, :2].min(axis=0), flat[:, :2].max(axis=0)
+    else:
+        middle = view.project(window[0][None])[0, :2]
+        half = 0.47 * window[1] * np.array([1.0, height / width])
+        low, high = middle - half, middle + half
     extent = np.maximum(high - low, 1e-9)
     mm = float(max(extent[0] / (0.94 * width), extent[1] / (0.94 * height)))
     origin = 0.5 * (low + high) - 0.5 * mm * np.array([width, height])
@@ -59,14 +81,15 @@ def render(
     seen = face >= 0
     if cut is not None:
         _flatten_cut(mesh, view, cut, face, seen, depth, mm / _SUPER, origin)
-    shade, colour = _surface(mesh, view, face, weight, seen, inner, cut)
+    shade, colour = _surface(mesh, view, face, weight, seen, inner, cut, paint)
     light = _light(shade, view) * _occlusion(depth, seen, mm / _SUPER)[..., None]
     rgb = np.clip(colour * light, 0, 1)
     alpha = seen.astype(np.float64)
     block = (height, _SUPER, width, _SUPER)
     alpha = alpha.reshape(block).mean(axis=(1, 3))
     rgb = (rgb * seen[..., None]).reshape(*block, 3).mean(axis=(1, 3)) / np.maximum(alpha, 1e-9)[..., None]
-    return Image(np.clip(rgb, 0, 1) ** (1 / 1.6), alpha, mm, (float(origin[0]), float(origin[1])))
+    towards = -depth.reshape(block).min(axis=(1, 3))
+    return Image(np.clip(rgb, 0, 1) ** (1 / 1.6), alpha, mm, (float(origin[0]), float(origin[1])), towards)
 
 
 def _surface(
@@ -77,6 +100,7 @@ def _surface(
     seen: NDArray[np.bool_],
     inner: NDArray[np.bool_] | None,
     cut: CutPlane | None,
+    colours: Floats | None,
 ) -> tuple[Floats, Floats]:
     """Normal and colour (H, W, 3) a sample; cut material gets the plane's normal and hatching."""
     unit = mesh.area_vectors / np.maximum(mesh.face_areas, 1e-300)[:, None]
@@ -99,6 +123,8 @@ def _surface(
     normal = np.zeros((*face.shape, 3))
     colour = np.zeros((*face.shape, 3))
     paint = np.tile(np.array(palette.OUTSIDE), (len(f), 1))
+    if colours is not None:
+        paint = colours[f]
     if inner is not None:
         paint[inner[f]] = palette.INSIDE
     if cut is not None:

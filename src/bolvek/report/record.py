@@ -7,7 +7,10 @@ from typing import Any
 from pydantic import BaseModel
 
 from bolvek import __version__
-from bolvek.analyses.proof import Finding, ProofRecord
+from bolvek.analyses.finding import Finding
+from bolvek.analyses.judgement import Judgement
+from bolvek.analyses.proof import ProofRecord
+from bolvek.analyses.survey_record import Survey
 from bolvek.formats.registry import Model
 from bolvek.mesh import Mesh
 from bolvek.operations.drain import DrainRecord
@@ -27,10 +30,19 @@ class ModelSection(BaseModel):
     triangles: int
     vertices: int
     warnings: list[str]
+    survey: Survey | None = None
+    judgement: Judgement | None = None
     scale: ScaleRecord | None = None
     hollow: HollowRecord | None = None
     drain: DrainRecord | None = None
     proof: ProofRecord | None = None
+
+
+class Failure(BaseModel):
+    """A file that could not be worked on, and why."""
+
+    file: str
+    text: str
 
 
 class Record(BaseModel):
@@ -40,6 +52,7 @@ class Record(BaseModel):
     verb: str
     settings: dict[str, Any]
     models: list[ModelSection]
+    failed: list[Failure] = []
     findings: list[Finding]
     outputs: list[str]
     verdict: str

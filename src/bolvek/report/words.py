@@ -5,6 +5,7 @@ from pathlib import Path
 
 from bolvek.analyses.proof import ProofRecord
 from bolvek.formats.registry import Model
+from bolvek.formats.safe import Written
 from bolvek.mesh import Mesh
 from bolvek.operations.drain import DrainRecord
 from bolvek.operations.hollow import HollowRecord
@@ -26,8 +27,12 @@ def plural(n: int, word: str) -> str:
 def model_text(model: Model) -> str:
     """What was read."""
     text = f"{plural(len(model.mesh.faces), 'triangle')}, {size_text(model.mesh.size)}, {model.megabytes:.1f} MB"
+    if model.format != "STL":
+        text += f", {model.format}"
     if model.unit != "mm":
         text += f", read in {model.unit}"
+    if model.parts is not None:
+        text += f", {plural(len(model.parts.names), 'named part')}"
     return "; ".join([text, *model.warnings])
 
 
@@ -85,9 +90,10 @@ def drain_text(record: DrainRecord) -> str:
     return f"{'; '.join(holes)}; {record.volume_removed_mm3:.1f} mm3 taken out"
 
 
-def written_text(path: Path, size: int) -> str:
-    """What was written where."""
-    return f"{path} ({size / 1e6:.1f} MB), read back and compared"
+def written_text(path: Path, written: Written) -> str:
+    """What was written where, and what the format could not hold."""
+    rounded = f"; float32 moved a coordinate by {written.rounded_mm:.2g} mm at most" if written.rounded_mm else ""
+    return f"{path} ({written.bytes / 1e6:.1f} MB), read back and compared{rounded}"
 
 
 def proof_line(record: ProofRecord) -> str:

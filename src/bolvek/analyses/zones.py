@@ -1,0 +1,81 @@
+"""Faces in trouble gathered into zones: what hangs together, where it is and how large."""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from bolvek.mesh import Mesh
+
+Triple = tuple[float, float, float]
+
+
+@dataclass(frozen=True)
+class Zone:
+    """Faces that hang together: how many (or edges, pairs, where said), middle and extent of their box."""
+
+    count: int
+    where_mm: Triple
+    size_mm: Triple
+
+
+def gather(nodes: int, links: NDArray[np.integer]) -> NDArray[np.int32]:
+    """Group (N,) of each node when links (L, 2) hang them together, numbered by first node."""
+    from scipy.sparse import coo_array  # slow to import, and not needed for a sound model
+    from scipy.sparse.csgraph import connected_components
+
+    ones = np.ones(len(links), np.int8)
+    graph = coo_array((ones, (links[:, 0], links[:, 1])), shape=(nodes, nodes))
+    return np.asarray(connected_components(graph, directed=False)[1], np.int32)
+
+
+def group_faces(mesh: Mesh, faces: NDArray[np.int64]) -> NDArray[np.int32]:
+    """Group of each face named: faces that share a vertex hang together."""
+    vertices, at = np.unique(mesh.faces[faces], return_inverse=True)
+    at = at.reshape(-1, 3)
+    rows = np.repeat(np.arange(len(faces)), 3)
+    group = gather(len(faces) + len(vertices), np.stack([rows, len(faces) + at.ravel()], axis=1))
+    return np.asarray(np.unique(group[: len(faces)], return_inverse=True)[1], np.int32)
+
+
+def group_edges(mesh: Mesh, half: NDArray[np.int64]) -> NDArray[np.int32]:
+    """Group of each half-edge named: edges that share a vertex hang together."""
+    face, k = np.divmod(half, 3)
+    ends = np.stack([mesh.faces[face, k], mesh.faces[face, (k + 1) % 3]], axis=1)
+    vertices, at = np.unique(ends, return_inverse=True)
+    group = gather(len(vertices), at.reshape(-1, 2))
+    return np.asarray(np.unique(group[at.reshape(-1, 2)[:, 0]], return_inverse=True)[1], np.int32)
+
+
+def zones(points: NDArray[np.float64], group: NDArray[np.int32], counts: NDArray[np.int64] | None = None) -> list[Zone]:
+    """A zone a group, from the points (N, K, 3) of its members, smallest extent first."""
+    if not len(group):
+        return []
+    order = np.argsort(group, kind="stable")
+    starts = np.searchsorted(group[order], np.arange(group.max() + 1))
+    low = np.minimum.reduceat(points[order].min(axis=1), starts)
+    high = np.maximum.reduceat(points[order].max(axis=1), starts)
+    if counts is None:
+        counts = np.bincount(group)
+    found = [Zone(int(n), _triple(0.5 * (a + b)), _triple(b - a)) for n, a, b in zip(counts, low, high, strict=True)]
+    return sorted(found, key=lambda z: (max(z.size_mm), z.where_mm))
+
+
+def face_zones(mesh: Mesh, faces: NDArray[np.int64]) -> list[Zone]:
+    """Zones of faces that share vertices."""
+    return zones(mesh.vertices[mesh.faces[faces]], group_faces(mesh, faces)) if len(faces) else []
+
+
+def edge_zones(mesh: Mesh, half: NDArray[np.int64]) -> list[Zone]:
+    """Zones of edges that share vertices; several half-edges of one edge count once."""
+    if not len(half):
+        return []
+    face, k = np.divmod(half, 3)
+    ends = np.stack([mesh.faces[face, k], mesh.faces[face, (k + 1) % 3]], axis=1)
+    group = group_edges(mesh, half)
+    _, first = np.unique(np.sort(ends, axis=1), axis=0, return_index=True)
+    return zones(mesh.vertices[ends], group, np.bincount(group[first]))
+
+
+def _triple(v: NDArray[np.float64]) -> Triple:
+    return float(v[0]), float(v[1]), float(v[2])

@@ -1,0 +1,206 @@
+"""`bolvek survey`."""
+
+import time
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+import click
+
+from bolvek.cli.common import (
+    LENGTH,
+    PATH,
+    Talk,
+    check_targets,
+    json_option,
+    material_option,
+    models_argument,
+    options,
+    picture_option,
+    replace_option,
+    unit_option,
+)
+from bolvek.errors import EXIT_FILE, EXIT_FINDINGS, EXIT_SOUND
+
+if TYPE_CHECKING:
+    from bolvek.analyses.finding import Finding
+    from bolvek.jobs.look import Looked
+    from bolvek.profiles import Material, Printer
+    from bolvek.report.record import ModelSection
+
+_COLOURS = {"yes": "green", "in part": "yellow", "no": "red"}
+
+
+@click.command("survey")
+@options(
+    models_argument,
+    click.option("--details", is_flag=True, help="Everything about every model, nothing left out of a list."),
+    click.option("--isolate", type=PATH, metavar="FILE", help="Write only the faces in trouble, a part a class."),
+    material_option,
+    click.option("--near", type=LENGTH, help="Vertices nearer than this count as doubled."),
+    click.option("--sliver", type=LENGTH, help="Faces lower than this are slivers."),
+    click.option(
+        "--knife", type=float, default=10.0, show_default=True, metavar="DEGREES", help="Sharper is a knife edge."
+    ),
+    json_option,
+    picture_option,
+    unit_option,
+    replace_option,
+)
+def command(
+    models: tuple[Path, ...],
+    details: bool,
+    isolate: Path | None,
+    material: str,
+    near: float | None,
+    sliver: float | None,
+    knife: float,
+    json_target: Path | None,
+    picture_target: Path | None,
+    unit: str | None,
+    replace: bool,
+) -> None:
+    """What is this model: size, shells, openings, every defect with its place, and what it means.
+
+    Several models or folders give a line each and a total; a file that cannot be read stops no other.
+
+    \b
+    Examples:
+      bolvek survey finial.stl --picture finial.png
+      bolvek survey downloads/ --json survey.json
+      bolvek survey tile.ply --isolate trouble.obj
+    """
+    from bolvek.analyses.survey import SurveySettings
+    from bolvek.errors import BolvekError, UsageError
+    from bolvek.formats.safe import check_suffix
+    from bolvek.jobs.look import expand, look
+    from bolvek.profiles import load_profiles
+    from bolvek.report.record import Failure, Record, model_section, settings_dict
+    from bolvek.report.survey_words import failure_line, survey_line
+
+    settings = SurveySettings(near, sliver, knife)
+    settings.check()
+    profiles = load_profiles()
+    chosen = profiles.material(material)
+    files = expand(models)
+    if len(files) > 1 and (isolate or picture_target):
+        raise UsageError(f"--isolate and --picture are for one model, not for {len(files)}; name one")
+    if isolate:
+        check_suffix(isolate)
+    for file in files:
+        check_targets(file, [isolate, picture_target, json_target], replace=replace)
+    talk = Talk(json_target)
+    begin = time.perf_counter()
+    printers = list(profiles.printers.values())
+    sections: list[ModelSection] = []
+    failed: list[Failure] = []
+    outputs: list[str] = []
+    seconds = {"read": 0.0, "survey": 0.0}
+    for k, file in enumerate(files):
+        talk.busy(f"survey {file.name} ({k + 1} of {len(files)})" if len(files) > 1 else "survey")
+        try:
+            found = look(file, settings, unit=unit)
+        except BolvekError as error:
+            if len(files) == 1:
+                raise
+            failed.append(Failure(file=str(file), text=str(error)))
+            talk.row("unread", f"{file}: {failure_line(file, error)}", "red")
+            continue
+        sections.append(model_section(found.model, found.model.mesh, survey=found.survey, judgement=found.judgement))
+        seconds = {step: seconds[step] + found.seconds[step] for step in seconds}
+        if len(files) == 1 or details:
+            _tell(talk, found, chosen, printers, details=details)
+        else:
+            faulty = found.judgement.verdict == "faulty"
+            line = survey_line(found.model, found.survey, found.judgement)
+            talk.row("faulty" if faulty else "clean", f"{file}: {line}", "red" if faulty else "green")
+        if len(files) == 1:
+            outputs = _write(talk, found, isolate, picture_target, replace=replace)
+        del found  # one model in memory at a time
+    if len(files) > 1:
+        _total(talk, sections, len(failed), time.perf_counter() - begin)
+    faulty = any(s.judgement and s.judgement.verdict == "faulty" for s in sections)
+    talk.write_record(
+        Record(
+            verb="survey",
+            settings=settings_dict(settings),
+            models=sections,
+            failed=failed,
+            findings=_findings(sections, len(files) > 1),
+            outputs=outputs,
+            verdict="unread" if not sections else "faulty" if faulty else "clean",
+            seconds=seconds,
+        ),
+        replace=replace,
+    )
+    raise SystemExit(EXIT_FILE if failed else EXIT_FINDINGS if faulty else EXIT_SOUND)
+
+
+def _tell(talk: Talk, found: "Looked", material: "Material", printers: "list[Printer]", *, details: bool) -> None:
+    """Everything about one model."""
+    from bolvek.report.survey_words import IN_ROWS, purpose_rows, survey_rows, verdict_text
+
+    s, judgement = found.survey, found.judgement
+    extra = {"most": 1_000_000} if details else {}
+    for name, text in survey_rows(found.model, s, judgement, material, printers, **extra):
+        talk.row(name, text)
+    for finding in judgement.findings:
+        if finding.code not in IN_ROWS:
+            talk.row(finding.severity, finding.text, "red" if finding.severity == "fault" else "yellow")
+    for name, text, answer in purpose_rows(judgement):
+        talk.row(name, text, _COLOURS[answer])
+    clean = judgement.verdict == "clean"
+    seconds = ", ".join(f"{k} {v:.2f} s" for k, v in found.seconds.items())
+    talk.row("verdict", verdict_text(s, judgement), "bold green" if clean else "bold red")
+    talk.row("took", seconds, "dim")
+
+
+def _write(
+    talk: Talk, found: "Looked", isolate: Path | None, picture_target: Path | None, *, replace: bool
+) -> list[str]:
+    """Faces in trouble and picture, where asked for; the files written."""
+    from bolvek.formats import write_model
+    from bolvek.formats.safe import write_bytes
+    from bolvek.jobs.look import isolated
+    from bolvek.report.words import plural, written_text
+
+    outputs: list[str] = []
+    mesh, marks = found.model.mesh, found.marks
+    if isolate is not None:
+        if marks.faces:
+            faces, parts = isolated(mesh, marks)
+            written = write_model(isolate, faces, parts=parts, replace=replace)
+            talk.row("isolated", f"{len(faces.faces):,} faces in trouble to {written_text(isolate, written)}")
+            outputs.append(str(isolate))
+        else:
+            talk.row("isolated", f"no face is in trouble; {isolate} was not written")
+    if picture_target is not None:
+        from bolvek.report.picture import model_caption
+        from bolvek.report.survey_picture import survey_picture
+
+        clean = found.judgement.verdict == "clean"
+        words = "no fault found" if clean else "not sound" if not found.survey.sound else "faulty"
+        shells = plural(found.survey.shells, "shell")
+        caption = model_caption(found.model.path, mesh, verdict=words, fit=clean, shells=shells)
+        write_bytes(picture_target, survey_picture(mesh, found.survey, marks, caption), replace=replace)
+        talk.row("picture", str(picture_target))
+        outputs.append(str(picture_target))
+    return outputs
+
+
+def _total(talk: Talk, sections: "list[ModelSection]", failed: int, seconds: float) -> None:
+    clean = sum(s.judgement is not None and s.judgement.verdict == "clean" for s in sections)
+    volume = sum(s.survey.volume_mm3 or 0.0 for s in sections if s.survey)
+    unread = f", {failed} unread" if failed else ""
+    talk.row(
+        "total",
+        f"{len(sections) + failed} models: {clean} clean, {len(sections) - clean} faulty{unread}; "
+        f"{sum(s.triangles for s in sections):,} triangles, {volume / 1000:.2f} cm3 where closed; {seconds:.1f} s",
+        "bold",
+    )
+
+
+def _findings(sections: "list[ModelSection]", several: bool) -> "list[Finding]":
+    """All findings; with the file's name where there are several."""
+    from dataclasses import replace
+
+    return [replace(f, file=s.file) if several else f for s in sections if s.judgement for f in s.judgement.findings]
