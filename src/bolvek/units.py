@@ -43,6 +43,18 @@ def parse_point(text: str) -> tuple[float, float, float]:
     return x, y, z
 
 
+def parse_volume(text: str) -> float:
+    """Cubic millimetres in a text such as "20cm3", "1500mm3" or "1500" (cubic millimetres)."""
+    match = re.match(r"^\s*([-+]?(?:\d+\.?\d*|\.\d+)(?:[eE][-+]?\d+)?)\s*(?:([a-z]+)(?:3|\^3|³)|(ml)|(l))?\s*$", text)
+    unit = match.group(2) or "mm" if match else ""
+    if not match or unit not in MILLIMETRES:
+        raise UsageError(
+            f"'{text}' is not a volume: write a number with mm3, cm3, ml, in3 or another unit, as in 20cm3"
+        )
+    factor = MILLIMETRES["cm"] ** 3 if match.group(3) else 1e6 if match.group(4) else MILLIMETRES[unit] ** 3
+    return float(match.group(1)) * factor
+
+
 def length_text(mm: float) -> str:
     """A length for people: three significant digits or thousandths of a millimetre."""
     return f"{mm:.3f} mm" if abs(mm) < 10 else f"{mm:.2f} mm"

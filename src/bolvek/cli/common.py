@@ -1,14 +1,14 @@
 """What verbs share: option types, the console, where output goes, how a run ends."""
 
 import sys
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, TypeVar
 
 import click
 
 from bolvek.errors import EXIT_FINDINGS, EXIT_SOUND, FileError, UsageError
-from bolvek.units import MILLIMETRES, parse_length, parse_point
+from bolvek.units import MILLIMETRES, parse_length, parse_point, parse_volume
 
 if TYPE_CHECKING:
     from rich.console import Console
@@ -48,7 +48,22 @@ class Place(click.ParamType):  # type: ignore[type-arg, unused-ignore]
             self.fail(str(error), param, ctx)
 
 
+class Volume(click.ParamType):  # type: ignore[type-arg, unused-ignore]
+    """A volume with a unit, as cubic millimetres."""
+
+    name = "VOLUME"
+
+    def convert(self, value: Any, param: click.Parameter | None, ctx: click.Context | None) -> float:
+        if isinstance(value, float):
+            return value
+        try:
+            return parse_volume(str(value))
+        except UsageError as error:
+            self.fail(str(error), param, ctx)
+
+
 LENGTH = Length()
+VOLUME = Volume()
 PLACE = Place()
 PATH = click.Path(path_type=Path)
 
@@ -81,7 +96,8 @@ def options(*decorators: Callable[[F], F]) -> Callable[[F], F]:
     return apply
 
 
-shared_options = options(json_option, picture_option, unit_option, replace_option)
+ascii_option = click.option("--ascii", "ascii_stl", is_flag=True, help="Write an STL as text.")
+shared_options = options(json_option, picture_option, unit_option, ascii_option, replace_option)
 
 
 class Talk:
@@ -164,23 +180,33 @@ def prepare_kernels() -> None:
         warm_up()
 
 
-def output_beside(model: Path, output: Path | None, verb: str, suffix: str = ".stl") -> Path:
-    """The file to write: as given, in the folder given, or beside the model with the verb in its name."""
+def output_beside(model: Path, output: Path | None, verb: str, suffix: str | None = None) -> Path:
+    """The file to write: as given, in the folder given, or beside the model with the verb in its name.
+
+    Without a suffix it is the model's own where that can be written, else .stl.
+    """
+    from bolvek.formats.registry import SUFFIXES
+
+    if suffix is None:
+        suffix = model.suffix if model.suffix.lower() in SUFFIXES else ".stl"
     name = f"{model.stem}.{verb}{suffix}"
     if output is None:
         return model.with_name(name)
-    if output.is_dir() or str(output).endswith(("/", "\\")):
-        return output / name
-    return output
+    return output / name if is_folder(output) else output
 
 
-def check_targets(model: Path, targets: list[Path | None], *, replace: bool) -> None:
+def is_folder(output: Path) -> bool:
+    """Whether an output names a folder: one that is there, or a name without a suffix."""
+    return output.is_dir() or (not output.suffix and not output.exists())
+
+
+def check_targets(models: Path | Sequence[Path], targets: list[Path | None], *, replace: bool) -> None:
     """Refuse targets that may not be written before the work begins, and two that are the same."""
     from bolvek.formats.safe import check_target
 
     files = [t for t in targets if t is not None and str(t) != "-"]
     for k, target in enumerate(files):
-        check_target(target, [model], replace=replace)
+        check_target(target, [models] if isinstance(models, Path) else models, replace=replace)
         if target.resolve() in [f.resolve() for f in files[:k]]:
             raise FileError(f"{target} was named for two outputs")
 

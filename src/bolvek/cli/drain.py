@@ -62,7 +62,7 @@ def command(
       bolvek drain hollow.stl --at 0,-4,1 --diameter 3.5mm -o drained.stl
       bolvek drain hollow.stl --at 0,-4,1 --at 2,9,62 --toward 0,0,30 --sides 48
     """
-    from bolvek.cli.operate import operate
+    from bolvek.cli.operate import one_by_one, operate
     from bolvek.errors import UsageError
     from bolvek.operations.drain import Drain, DrainSettings, drain
     from bolvek.report.words import drain_text
@@ -81,10 +81,10 @@ def command(
     )
     operate(
         "drain",
-        model,
+        [model],
         output,
         DrainSettings(tuple(Drain(*h) for h in holes), sides),
-        drain,
+        one_by_one(drain),
         drain_text,
         **shared,
     )

@@ -46,16 +46,16 @@ def command(
       bolvek hollow carp.stl --wall 2mm -o hollow.stl
       bolvek hollow carp.stl --wall 0.08in --grid 0.4mm
     """
-    from bolvek.cli.operate import operate
+    from bolvek.cli.operate import one_by_one, operate
     from bolvek.operations.hollow import HollowSettings, hollow
     from bolvek.report.words import hollow_text
 
     operate(
         "hollow",
-        model,
+        [model],
         output,
         HollowSettings(wall, grid, not no_slim, keep_pockets),
-        hollow,
+        one_by_one(hollow),
         hollow_text,
         **shared,
     )

@@ -11,10 +11,12 @@ VERBS = {
     "survey": "Look at models: what they are, what is wrong, where.",
     "prep": "The whole way: scale, hollow, drain, prove.",
     "scale": "Make a model larger or smaller.",
+    "pose": "Turn, tilt, lay on a face, mirror, centre, drop to the bed.",
     "hollow": "Hollow a solid model, leaving a wall.",
     "drain": "Cut drain and vent holes.",
     "proof": "Prove a model fit to print, or say what is not.",
     "picture": "Draw a model, whole or cut open.",
+    "profiles": "List and explain printers and materials.",
     "schema": "Print the JSON schema of the record.",
     "demo": "Write the lantern workshop's models and run the example.",
 }

@@ -1,60 +1,95 @@
-"""The one way a single operation runs: read, work, write, tell."""
+"""The one way an operation runs: read, work, write, tell; on one model, or on several as a set."""
 
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import Any
 
-from bolvek.cli.common import Talk, check_targets, finish, output_beside
+from bolvek.cli.common import Talk, check_targets, finish, is_folder, output_beside
+from bolvek.errors import UsageError
 from bolvek.formats import read_model, write_model
+from bolvek.formats.safe import check_suffix
 from bolvek.mesh import Mesh
 from bolvek.report.outputs import write_picture
 from bolvek.report.record import Record, model_section, settings_dict
 from bolvek.report.words import model_text, written_text
 
+Work = Callable[[Sequence[Mesh], Any], Sequence[tuple[Mesh, Any]]]
+
+
+def one_by_one(work: Callable[[Mesh, Any], tuple[Mesh, Any]]) -> Work:
+    """An operation on one mesh as one on a set."""
+    return lambda meshes, settings: [work(mesh, settings) for mesh in meshes]
+
 
 def operate(
     verb: str,
-    model: Path,
+    models: Sequence[Path],
     output: Path | None,
     settings: Any,
-    work: Callable[[Mesh, Any], tuple[Mesh, Any]],
+    work: Work,
     words: Callable[[Any], str],
     *,
     json_target: Path | None,
     picture_target: Path | None,
     unit: str | None,
+    ascii_stl: bool,
     replace: bool,
+    keep_parts: bool = False,
 ) -> None:
-    """Run one operation on a file and end the program. Settings are checked before anything is read."""
-    settings.check()
-    target = output_beside(model, output, verb)
-    check_targets(model, [target, json_target, picture_target], replace=replace)
-    talk = Talk(json_target)
-    seconds = {}
+    """Run one operation on files and end the program. Settings are checked before anything is read.
 
-    def timed(name: str, call: Callable[[], Any]) -> Any:
+    keep_parts: the faces stay the same, so the names of the file's pieces stay with them.
+    """
+    settings.check()
+    if len(models) > 1 and output is not None and not is_folder(output):
+        raise UsageError(f"{len(models)} models need a folder to go to, not the file {output}")
+    if len(models) > 1 and picture_target is not None:
+        raise UsageError(f"--picture is for one model, not for {len(models)}")
+    targets = [output_beside(model, output, verb) for model in models]
+    for target in targets:
+        check_suffix(target)
+        if ascii_stl and target.suffix.lower() != ".stl":
+            raise UsageError(f"--ascii is for STL, not for {target}")
+    check_targets(models, [*targets, json_target, picture_target], replace=replace)
+    talk = Talk(json_target)
+    seconds: dict[str, float] = {}
+
+    def timed(name: str, call: Callable[[], Any]) -> tuple[Any, float]:
         talk.busy(name)
         begin = time.perf_counter()
         result = call()
-        seconds[name] = time.perf_counter() - begin
-        return result
+        took = time.perf_counter() - begin
+        seconds[name] = seconds.get(name, 0.0) + took
+        return result, took
 
-    read = timed("read", lambda: read_model(model, unit=unit))
-    talk.step("read", model_text(read), seconds["read"])
-    mesh, record = timed(verb, lambda: work(read.mesh, settings))
-    talk.step(verb, words(record), seconds[verb])
-    size = timed("write", lambda: write_model(target, mesh, replace=replace))
-    talk.step("write", written_text(target, size), seconds["write"])
+    read = []
+    for model in models:
+        found, took = timed("read", lambda model=model: read_model(model, unit=unit))  # type: ignore[misc]
+        talk.step("read", (f"{model.name}: " if len(models) > 1 else "") + model_text(found), took)
+        read.append(found)
+    results, took = timed(verb, lambda: work([r.mesh for r in read], settings))
+    for model, (_, record) in zip(models, results, strict=True):
+        talk.step(verb, (f"{model.name}: " if len(models) > 1 else "") + words(record), took)
+    sections = []
+    for found, target, (mesh, record) in zip(read, targets, results, strict=True):
+        parts = found.parts if keep_parts else None
+
+        def write(target: Path = target, mesh: Mesh = mesh, parts: Any = parts) -> Any:
+            return write_model(target, mesh, parts=parts, text=ascii_stl, replace=replace)
+
+        written, took = timed("write", write)
+        talk.step("write", written_text(target, written), took)
+        sections.append(model_section(found, mesh, **{verb: record}))
     if picture_target is not None:
-        write_picture(picture_target, target, mesh, replace=replace)
+        write_picture(picture_target, targets[0], results[0][0], replace=replace)
     talk.write_record(
         Record(
             verb=verb,
             settings=settings_dict(settings),
-            models=[model_section(read, mesh, **{verb: record})],
+            models=sections,
             findings=[],
-            outputs=[str(p) for p in (target, picture_target) if p],
+            outputs=[str(p) for p in (*targets, picture_target) if p],
             verdict="done",
             seconds=seconds,
         ),

@@ -15,6 +15,7 @@ from bolvek.formats.registry import Model
 from bolvek.mesh import Mesh
 from bolvek.operations.drain import DrainRecord
 from bolvek.operations.hollow import HollowRecord
+from bolvek.operations.pose import PoseRecord
 from bolvek.operations.scale import ScaleRecord
 
 Triple = tuple[float, float, float]
@@ -33,6 +34,7 @@ class ModelSection(BaseModel):
     survey: Survey | None = None
     judgement: Judgement | None = None
     scale: ScaleRecord | None = None
+    pose: PoseRecord | None = None
     hollow: HollowRecord | None = None
     drain: DrainRecord | None = None
     proof: ProofRecord | None = None

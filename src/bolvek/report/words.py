@@ -10,6 +10,7 @@ from bolvek.mesh import Mesh
 from bolvek.operations.drain import DrainRecord
 from bolvek.operations.hollow import HollowRecord
 from bolvek.operations.place_drains import Placed
+from bolvek.operations.pose import PoseRecord
 from bolvek.operations.scale import ScaleRecord
 from bolvek.units import length_text, point_text
 
@@ -30,7 +31,7 @@ def model_text(model: Model) -> str:
     if model.format != "STL":
         text += f", {model.format}"
     if model.unit != "mm":
-        text += f", read in {model.unit}"
+        text += f", numbers taken as {model.unit}"
     if model.parts is not None:
         text += f", {plural(len(model.parts.names), 'named part')}"
     return "; ".join([text, *model.warnings])
@@ -45,7 +46,16 @@ def check_text(checked: tuple[Mesh, int]) -> str:
 
 def scale_text(record: ScaleRecord) -> str:
     """The factor and the sizes."""
-    return f"by {record.factor:.6g}: {size_text(record.before_mm)} becomes {size_text(record.after_mm)}"
+    factors = f"{record.factor:.6g}" if record.factor is not None else " x ".join(f"{f:.6g}" for f in record.factors)
+    return f"by {factors}: {size_text(record.before_mm)} becomes {size_text(record.after_mm)}"
+
+
+def pose_text(record: PoseRecord) -> str:
+    """Sizes, where it stands now and on how much."""
+    text = (
+        f"{size_text(record.before_mm)} becomes {size_text(record.after_mm)}, lowest at z = {record.lowest_mm:.2f} mm"
+    )
+    return text + (f", {record.bed_mm2 / 100:.2f} cm2 on the bed" if record.bed_mm2 else ", standing on no flat side")
 
 
 def hollow_text(record: HollowRecord) -> str:

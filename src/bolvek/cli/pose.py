@@ -1,0 +1,85 @@
+"""`bolvek pose`."""
+
+from pathlib import Path
+from typing import Any
+
+import click
+
+from bolvek.cli.common import PLACE, model_argument, options, output_option, shared_options
+from bolvek.errors import UsageError
+
+_AXES = {"x": (1.0, 0.0, 0.0), "y": (0.0, 1.0, 0.0), "z": (0.0, 0.0, 1.0)}
+
+
+def _turn(text: str) -> tuple[tuple[float, float, float], float]:
+    """An axis and degrees from "z:90" or "1,0,1:45"."""
+    axis, _, angle = text.rpartition(":")
+    try:
+        numbers = _AXES.get(axis.strip().lower()) or tuple(float(w) for w in axis.split(","))
+        degrees = float(angle)
+    except ValueError:
+        numbers, degrees = (), 0.0
+    if len(numbers) != 3:
+        raise UsageError(f"--turn takes AXIS:DEGREES, as in z:90 or 1,0,1:45; found '{text}'")
+    return (numbers[0], numbers[1], numbers[2]), degrees
+
+
+def _tilt(text: str | None) -> tuple[float, float] | None:
+    """Degrees, and the direction to lean to, from "30" or "30,90"."""
+    if text is None:
+        return None
+    try:
+        numbers = [float(w) for w in text.split(",")]
+    except ValueError:
+        numbers = []
+    if len(numbers) not in (1, 2):
+        raise UsageError(f"--tilt takes DEGREES or DEGREES,TOWARDS; found '{text}'")
+    return numbers[0], numbers[1] if len(numbers) == 2 else 0.0
+
+
+@click.command("pose")
+@options(
+    model_argument,
+    output_option,
+    click.option("--mirror", type=click.Choice(["x", "y", "z"]), help="Mirror along this axis, through the origin."),
+    click.option("--lay", type=PLACE, help="Lay the face nearest to this point on the bed."),
+    click.option("--lay-largest", is_flag=True, help="Lay it on the largest flat side it can stand on."),
+    click.option("--up", type=PLACE, help="This direction of the model becomes up."),
+    click.option(
+        "--turn", "turns", multiple=True, metavar="AXIS:DEGREES", help="Turn about x, y, z or a vector; repeat."
+    ),
+    click.option("--tilt", metavar="DEG[,TOWARDS]", help="Lean by degrees, towards a direction counted from +x."),
+    click.option("--centre", is_flag=True, help="Middle of the box to x = y = 0."),
+    click.option("--drop", is_flag=True, help="Lowest point to z = 0."),
+    shared_options,
+)
+def command(
+    model: Path,
+    output: Path | None,
+    mirror: str | None,
+    lay: tuple[float, float, float] | None,
+    lay_largest: bool,
+    up: tuple[float, float, float] | None,
+    turns: tuple[str, ...],
+    tilt: str | None,
+    centre: bool,
+    drop: bool,
+    **shared: Any,
+) -> None:
+    """Turn, tilt, lay on a face, mirror, centre and drop a model.
+
+    Whatever the order of the options, it is mirrored, laid, turned (in the order given), tilted, centred
+    and dropped. Quarter turns and mirrors are exact.
+
+    \b
+    Examples:
+      bolvek pose carp.stl --turn x:90 --turn z:45 --drop
+      bolvek pose bracket.stl --lay-largest --centre -o flat.stl
+      bolvek pose carp.stl --tilt 30,90 --drop
+    """
+    from bolvek.cli.operate import one_by_one, operate
+    from bolvek.operations.pose import PoseSettings, pose
+    from bolvek.report.words import pose_text
+
+    settings = PoseSettings(mirror, lay, lay_largest, up, tuple(_turn(t) for t in turns), _tilt(tilt), centre, drop)
+    operate("pose", [model], output, settings, one_by_one(pose), pose_text, keep_parts=True, **shared)

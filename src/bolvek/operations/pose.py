@@ -1,0 +1,179 @@
+"""Posing: mirror, lay on a face, turn, tilt, centre, drop to the bed; exact for quarter turns."""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from bolvek.errors import UsageError, WorkError
+from bolvek.mesh import Mesh
+
+Floats = NDArray[np.float64]
+Triple = tuple[float, float, float]
+
+_DOWN = np.array([0.0, 0.0, -1.0])
+_PLANES = 24  # largest facets of the hull that may be the flat one to lie on
+FLAT_SHARE = 1e-4
+"""Faces within this share of the longest side of a plane lie in it."""
+
+
+@dataclass(frozen=True)
+class PoseSettings:
+    """What is done, in this order: mirror, lay or up, turns, tilt, centre, drop.
+
+    mirror: "x", "y" or "z", through the plane of the origin. lay: the face nearest to this point comes
+    to lie on the bed; lay_largest: the largest flat side it can stand on does; up: this direction
+    becomes up; at most one of the three, the first two drop to the bed. turns: (axis, degrees)
+    about the origin, in order. tilt: degrees, and the compass direction (degrees from +x) it leans to.
+    """
+
+    mirror: str | None = None
+    lay: Triple | None = None
+    lay_largest: bool = False
+    up: Triple | None = None
+    turns: tuple[tuple[Triple, float], ...] = ()
+    tilt: tuple[float, float] | None = None
+    centre: bool = False
+    drop: bool = False
+
+    def check(self) -> None:
+        """Raise UsageError when nothing is asked, too much at once, or about a zero axis."""
+        if self == PoseSettings():
+            raise UsageError("nothing to do: name a turn, a tilt, a face to lie on, --up, --mirror, --centre or --drop")
+        if (self.lay is not None) + self.lay_largest + (self.up is not None) > 1:
+            raise UsageError("give at most one of --lay, --lay-largest and --up")
+        for name, direction in [("--up", self.up), *(("--turn", axis) for axis, _ in self.turns)]:
+            if direction is not None and not 0 < float(np.linalg.norm(direction)) < np.inf:
+                raise UsageError(f"{name} needs a direction, not {', '.join(f'{x:g}' for x in direction)}")
+        angles = [a for _, a in self.turns] + list(self.tilt or ())
+        if not np.isfinite(angles).all():
+            raise UsageError("angles must be finite")
+        if self.mirror not in (None, "x", "y", "z"):
+            raise UsageError(f"--mirror takes x, y or z, not '{self.mirror}'")
+
+
+@dataclass(frozen=True)
+class PoseRecord:
+    """The whole transform, point = turn @ point + shift (mm); sizes before and after; the lowest z after.
+
+    bed_mm2: area of the faces that lie on the bed plane (z = lowest) after it.
+    """
+
+    turn: tuple[Triple, Triple, Triple]
+    shift_mm: Triple
+    before_mm: Triple
+    after_mm: Triple
+    lowest_mm: float
+    bed_mm2: float
+
+
+def rotation(axis: Triple | Floats, degrees: float) -> Floats:
+    """Turn (3, 3) about an axis by the right hand; exact for quarter turns about x, y, z (Rodrigues 1840)."""
+    a = np.asarray(axis, np.float64)
+    a = a / np.linalg.norm(a)
+    quarter = float(degrees) % 360.0
+    if quarter % 90.0 == 0.0:
+        c, s = ((1.0, 0.0), (0.0, 1.0), (-1.0, 0.0), (0.0, -1.0))[int(quarter // 90)]
+    else:
+        c, s = float(np.cos(np.radians(degrees))), float(np.sin(np.radians(degrees)))
+    cross = np.array([[0, -a[2], a[1]], [a[2], 0, -a[0]], [-a[1], a[0], 0]])
+    return np.asarray(c * np.eye(3) + s * cross + (1 - c) * np.outer(a, a))
+
+
+def turn_onto(start: Floats, end: Floats) -> Floats:
+    """The shortest turn (3, 3) that takes one direction onto another; exact between coordinate axes."""
+    a, b = start / np.linalg.norm(start), end / np.linalg.norm(end)
+    axis = np.cross(a, b)
+    size = float(np.linalg.norm(axis))
+    if size < 1e-12:
+        if a @ b > 0:
+            return np.eye(3)
+        other = np.eye(3)[int(np.argmin(np.abs(a)))]
+        return rotation(np.cross(a, other), 180.0)
+    if np.count_nonzero(a) == 1 and np.count_nonzero(b) == 1:
+        return rotation(axis, 90.0)
+    return rotation(axis / size, float(np.degrees(np.arctan2(size, a @ b))))
+
+
+def pose(mesh: Mesh, settings: PoseSettings) -> tuple[Mesh, PoseRecord]:
+    """The mesh in its new pose. Raises UsageError, or WorkError where there is no flat side to lie on."""
+    settings.check()
+    s = settings
+    turn = np.eye(3)
+    if s.mirror is not None:
+        turn["xyz".index(s.mirror), "xyz".index(s.mirror)] = -1.0
+    flipped = s.mirror is not None
+    if s.lay is not None:
+        face = int(mesh.tree.nearest(np.array([s.lay]))[1][0])
+        normal = mesh.area_vectors[face]
+        if not np.linalg.norm(normal) > 0:
+            raise WorkError(f"the face nearest to {s.lay} has no area: it faces nowhere")
+        turn = turn_onto(turn @ normal, _DOWN) @ turn
+    elif s.lay_largest:
+        turn = turn_onto(turn @ largest_flat(mesh), _DOWN) @ turn
+    elif s.up is not None:
+        turn = turn_onto(np.array(s.up), -_DOWN) @ turn
+    for axis, degrees in s.turns:
+        turn = rotation(axis, degrees) @ turn
+    if s.tilt is not None:
+        lean = np.radians(s.tilt[1])
+        turn = rotation((-float(np.sin(lean)), float(np.cos(lean)), 0.0), s.tilt[0]) @ turn
+    # a product by 0 and 1 is exact, so quarter turns and mirrors are
+    vertices = mesh.vertices @ turn.T
+    faces = mesh.faces[:, ::-1] if flipped else mesh.faces
+    used = vertices[np.unique(faces)]
+    low, high = used.min(axis=0), used.max(axis=0)
+    shift = np.zeros(3)
+    if s.centre:
+        shift[:2] = -0.5 * (low + high)[:2]
+    if s.drop or s.lay is not None or s.lay_largest:
+        shift[2] = -low[2]
+    result = Mesh(vertices + shift, faces)
+    rows = tuple(_triple(r) for r in turn)
+    lowest = float(result.bounds[0, 2])
+    record = PoseRecord(
+        (rows[0], rows[1], rows[2]), _triple(shift), _triple(mesh.size), _triple(result.size), lowest, _on_bed(result)
+    )
+    return result, record
+
+
+def _on_bed(mesh: Mesh) -> float:
+    """Area (mm2) of faces that look down and lie within a tolerance of the lowest z."""
+    z = mesh.vertices[mesh.faces, 2]
+    near = (z <= mesh.bounds[0, 2] + FLAT_SHARE * mesh.size.max()).all(axis=1) & (mesh.area_vectors[:, 2] < 0)
+    return float(mesh.face_areas[near].sum())
+
+
+def largest_flat(mesh: Mesh) -> Floats:
+    """Outward normal (3,) of the side of the convex hull on which most of the model's own surface lies.
+
+    Where the model touches its hull in points only, that of the hull's largest side. Raises WorkError for
+    a model that is flat itself.
+    """
+    from scipy.spatial import ConvexHull, QhullError
+
+    points = mesh.vertices[np.unique(mesh.faces)]
+    try:
+        hull = ConvexHull(points)
+    except QhullError:
+        raise WorkError("the model is flat or has too few points: it has no side to stand on") from None
+    corners = points[hull.simplices]
+    area = 0.5 * np.linalg.norm(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]), axis=1)
+    plane, at = np.unique(np.round(hull.equations, 6), axis=0, return_inverse=True)
+    total = np.bincount(at.ravel(), area)
+    tolerance = FLAT_SHARE * float(mesh.size.max())
+    best, chosen = (-1.0, -1.0), plane[0, :3]
+    for k in np.argsort(-total, kind="stable")[:_PLANES]:
+        facet = hull.equations[np.flatnonzero(at.ravel() == k)[0]]
+        near = np.abs(mesh.vertices @ facet[:3] + facet[3]) <= tolerance
+        inside = near[mesh.faces].all(axis=1)
+        own = float(mesh.face_areas[inside].sum())
+        if (own, float(total[k])) > best:
+            best = (own, float(total[k]))
+            mean = mesh.area_vectors[inside].sum(axis=0)
+            chosen = mean if own > 0 and float(mean @ facet[:3]) > 0 else facet[:3]
+    return np.asarray(chosen)
+
+
+def _triple(v: Floats) -> Triple:
+    return float(v[0]), float(v[1]), float(v[2])
