@@ -30,13 +30,18 @@ def find_crossings(mesh: Mesh, pairs: NDArray[np.int32], total: int) -> Crossing
         same = nodes[place] == beside
         links.append(np.stack([np.flatnonzero(same), place[same]], axis=1))
     group = gather(len(nodes), np.concatenate(links))
-    count = np.bincount(group[number[:, 0]], minlength=int(group.max()) + 1)
-    of = np.zeros(len(count), np.int64)
-    of[group] = keys[kind]
+    # a pair lies in the group of either of its nodes, and in what the boxes of its faces have in common
+    pair_group = group[number[:, 0]]
+    of = np.zeros(int(group.max()) + 1, np.int64)
+    of[pair_group] = at.ravel()
+    corners = mesh.vertices[mesh.faces[pairs]]
+    common = np.stack([corners.min(axis=2).max(axis=1), corners.max(axis=2).min(axis=1)], axis=1)
+    label = np.asarray(np.unique(pair_group, return_inverse=True)[1], np.int32)
+    count = np.bincount(label)
+    kinds = of[np.unique(pair_group)]
     found = []
-    plain = zones(mesh.vertices[mesh.faces[face]], group, np.arange(len(count)))
-    for zone in plain:  # the count is the group's number here, so that sorting keeps them together
-        a, b = divmod(int(of[zone.count]), shells)
+    for zone in zones(common, label, np.arange(len(count))):  # the group's number stands in for the count
+        a, b = divmod(int(keys[kinds[zone.count]]), shells)
         found.append(Crossing(int(count[zone.count]), zone.where_mm, zone.size_mm, (a + 1, b + 1)))
     of_itself = int((key[:, 0] == key[:, 1]).sum())
     return Crossings(total, len(pairs), len(pairs) - of_itself, of_itself, found)

@@ -77,15 +77,25 @@ def _find(mesh: Mesh) -> tuple[Defect, ...]:
     add("open_edges", topology.open_edges, edge_middles(topology.twin == OPEN))
     add("nonmanifold_edges", topology.nonmanifold_edges, edge_middles(topology.twin == CROWDED))
     add("badly_oriented_edges", topology.badly_oriented_edges, edge_middles(topology.same_way))
-    if topology.extra_fans:
-        corners = np.flatnonzero(topology.fan == np.arange(len(topology.fan)))
-        vertex, uses = np.unique(mesh.faces.ravel()[corners], return_counts=True)
-        add("split_vertices", topology.extra_fans, mesh.vertices[vertex[uses > 1]])
+    split = split_vertices(mesh)
+    add("split_vertices", len(split), mesh.vertices[split])
     flat = flat_faces(mesh)
     add("flat_faces", int(flat.sum()), mesh.vertices[mesh.faces[flat]].mean(axis=1))
     pairs, count = mesh.meeting
     add("self_intersections", count, mesh.vertices[mesh.faces[pairs[: 4 * _MOST_PLACES]]].mean(axis=(1, 2)))
     return tuple(found)
+
+
+def split_vertices(mesh: Mesh) -> NDArray[np.int64]:
+    """Vertices where fans of faces touch that share no edge there; non-manifold edges are not told again."""
+    topology = mesh.topology
+    if not topology.extra_fans:
+        return np.zeros(0, np.int64)
+    corners = np.flatnonzero(topology.fan == np.arange(len(topology.fan)))
+    vertex, uses = np.unique(mesh.faces.ravel()[corners], return_counts=True)
+    face, k = np.divmod(np.flatnonzero(topology.twin == CROWDED), 3)
+    told = np.concatenate([mesh.faces[face, k], mesh.faces[face, (k + 1) % 3]])
+    return np.setdiff1d(vertex[uses > 1], told).astype(np.int64)
 
 
 def flat_faces(mesh: Mesh) -> NDArray[np.bool_]:

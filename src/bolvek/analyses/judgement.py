@@ -10,7 +10,7 @@ from bolvek.units import MILLIMETRES, length_text
 
 Triple = tuple[float, float, float]
 
-SMALL_MM, PLAUSIBLE_MM, HUGE_MM = 10.0, (20.0, 500.0), 2000.0
+SMALL_MM, PLAUSIBLE_MM, HUGE_MM = 10.0, (10.0, 500.0), 2000.0
 """A longest side below or above the first and last makes one think of another unit; it is named when the
 size would then be between the middle ones."""
 

@@ -42,7 +42,10 @@ class Shells:
 
 
 def closed_shells(mesh: Mesh) -> NDArray[np.bool_]:
-    """Shells (S,) without an open edge and with an even number of uses of every edge."""
+    """Shells (S,) without an open edge and with an even number of uses of every edge.
+
+    Where a use comes from a face that stands there twice, the even number may be that of different faces.
+    """
     topology = mesh.topology
     closed = np.ones(topology.shells, bool)
     closed[topology.shell[np.flatnonzero(topology.twin == OPEN) // 3]] = False
@@ -51,7 +54,11 @@ def closed_shells(mesh: Mesh) -> NDArray[np.bool_]:
         face, k = np.divmod(crowded, 3)
         ends = np.sort(np.stack([mesh.faces[face, k], mesh.faces[face, (k + 1) % 3]], axis=1), axis=1)
         _, edge, uses = np.unique(ends, axis=0, return_inverse=True, return_counts=True)
-        closed[topology.shell[face[uses[edge.ravel()] % 2 == 1]]] = False
+        edge = edge.ravel()
+        _, corners = np.unique(np.sort(mesh.faces[face], axis=1), axis=0, return_inverse=True)
+        different = np.unique(np.stack([edge, corners.ravel()], axis=1), axis=0)[:, 0]
+        odd = (uses % 2 == 1) & (np.bincount(different, minlength=len(uses)) % 2 == 1)
+        closed[topology.shell[face[odd[edge]]]] = False
     return closed
 
 

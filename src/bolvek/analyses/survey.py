@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from bolvek.analyses.coincident import find_near, find_twins
 from bolvek.analyses.crossings import find_crossings
-from bolvek.analyses.defects import find_defects, flat_faces
+from bolvek.analyses.defects import find_defects, flat_faces, split_vertices
 from bolvek.analyses.openings import find_openings
 from bolvek.analyses.roles import describe_shells, faces_to_turn, find_hidden, find_roles, material_volume
 from bolvek.analyses.shells import nest_shells
@@ -114,7 +114,7 @@ def survey(
         open_edges=topology.open_edges,
         nonmanifold_edges=topology.nonmanifold_edges,
         badly_oriented_edges=topology.badly_oriented_edges,
-        split_vertices=topology.extra_fans,
+        split_vertices=len(split_vertices(mesh)),
         flat_faces=int(flat.sum()),
         openings=openings,
         nonmanifold=Class(topology.nonmanifold_edges, edge_zones(mesh, crowded)),

@@ -173,11 +173,26 @@ class Talk:
 
 def prepare_kernels() -> None:
     """Compile what is not compiled yet, once, and say so."""
+    _skip_blas()
     from bolvek.jobs.warmup import kernels_missing, warm_up
 
     if kernels_missing():
         click.echo("bolvek: preparing kernels, once on this machine (about half a minute) ...", err=True)
         warm_up()
+
+
+def _skip_blas() -> None:
+    """Keep Numba from importing scipy.linalg at the first call of a kernel (a quarter of a second).
+
+    It does so to find a BLAS for matrix products inside kernels; there are none in ours.
+    """
+    if "numba.np.arraymath" in sys.modules or "scipy.linalg" in sys.modules:
+        return
+    sys.modules["scipy.linalg"] = None  # type: ignore[assignment]
+    try:
+        import numba.np.arraymath  # noqa: F401
+    finally:
+        del sys.modules["scipy.linalg"]
 
 
 def output_beside(model: Path, output: Path | None, verb: str, suffix: str | None = None) -> Path:

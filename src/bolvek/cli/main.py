@@ -65,8 +65,11 @@ def cli() -> None:
 
 def main() -> None:
     """Run the command line; deliberate errors become one sentence and their exit code."""
+    import gc
+
     from bolvek.errors import BolvekError
 
+    gc.set_threshold(200_000)  # imports make many objects and no garbage
     try:
         cli(prog_name="bolvek")
     except BolvekError as error:

@@ -23,9 +23,12 @@ from bolvek.errors import EXIT_FILE, EXIT_FINDINGS, EXIT_SOUND
 
 if TYPE_CHECKING:
     from bolvek.analyses.finding import Finding
+    from bolvek.analyses.judgement import Judgement
     from bolvek.jobs.look import Looked
     from bolvek.profiles import Material, Printer
     from bolvek.report.record import ModelSection
+
+    Done = tuple[Judgement, int, float]  # what the total needs: judgement, triangles, volume
 
 _COLOURS = {"yes": "green", "in part": "yellow", "no": "red"}
 
@@ -74,7 +77,6 @@ def command(
     from bolvek.formats.safe import check_suffix
     from bolvek.jobs.look import expand, look
     from bolvek.profiles import load_profiles
-    from bolvek.report.record import Failure, Record, model_section, settings_dict
     from bolvek.report.survey_words import failure_line, survey_line
 
     settings = SurveySettings(near, sliver, knife)
@@ -92,7 +94,8 @@ def command(
     begin = time.perf_counter()
     printers = list(profiles.printers.values())
     sections: list[ModelSection] = []
-    failed: list[Failure] = []
+    done: list[Done] = []
+    failed: list[tuple[Path, str]] = []
     outputs: list[str] = []
     seconds = {"read": 0.0, "survey": 0.0}
     for k, file in enumerate(files):
@@ -102,10 +105,15 @@ def command(
         except BolvekError as error:
             if len(files) == 1:
                 raise
-            failed.append(Failure(file=str(file), text=str(error)))
+            failed.append((file, str(error)))
             talk.row("unread", f"{file}: {failure_line(file, error)}", "red")
             continue
-        sections.append(model_section(found.model, found.model.mesh, survey=found.survey, judgement=found.judgement))
+        done.append((found.judgement, found.survey.triangles, found.survey.volume_mm3 or 0.0))
+        if json_target is not None:
+            from bolvek.report.record import model_section
+
+            mesh = found.model.mesh
+            sections.append(model_section(found.model, mesh, survey=found.survey, judgement=found.judgement))
         seconds = {step: seconds[step] + found.seconds[step] for step in seconds}
         if len(files) == 1 or details:
             _tell(talk, found, chosen, printers, details=details)
@@ -117,21 +125,24 @@ def command(
             outputs = _write(talk, found, isolate, picture_target, replace=replace)
         del found  # one model in memory at a time
     if len(files) > 1:
-        _total(talk, sections, len(failed), time.perf_counter() - begin)
-    faulty = any(s.judgement and s.judgement.verdict == "faulty" for s in sections)
-    talk.write_record(
-        Record(
-            verb="survey",
-            settings=settings_dict(settings),
-            models=sections,
-            failed=failed,
-            findings=_findings(sections, len(files) > 1),
-            outputs=outputs,
-            verdict="unread" if not sections else "faulty" if faulty else "clean",
-            seconds=seconds,
-        ),
-        replace=replace,
-    )
+        _total(talk, done, len(failed), time.perf_counter() - begin)
+    faulty = any(judgement.verdict == "faulty" for judgement, _, _ in done)
+    if json_target is not None:
+        from bolvek.report.record import Failure, Record, settings_dict
+
+        talk.write_record(
+            Record(
+                verb="survey",
+                settings=settings_dict(settings),
+                models=sections,
+                failed=[Failure(file=str(path), text=text) for path, text in failed],
+                findings=_findings(sections, len(files) > 1),
+                outputs=outputs,
+                verdict="unread" if not done else "faulty" if faulty else "clean",
+                seconds=seconds,
+            ),
+            replace=replace,
+        )
     raise SystemExit(EXIT_FILE if failed else EXIT_FINDINGS if faulty else EXIT_SOUND)
 
 
@@ -187,14 +198,14 @@ def _write(
     return outputs
 
 
-def _total(talk: Talk, sections: "list[ModelSection]", failed: int, seconds: float) -> None:
-    clean = sum(s.judgement is not None and s.judgement.verdict == "clean" for s in sections)
-    volume = sum(s.survey.volume_mm3 or 0.0 for s in sections if s.survey)
+def _total(talk: Talk, done: "list[Done]", failed: int, seconds: float) -> None:
+    clean = sum(judgement.verdict == "clean" for judgement, _, _ in done)
+    triangles, volume = sum(t for _, t, _ in done), sum(v for _, _, v in done)
     unread = f", {failed} unread" if failed else ""
     talk.row(
         "total",
-        f"{len(sections) + failed} models: {clean} clean, {len(sections) - clean} faulty{unread}; "
-        f"{sum(s.triangles for s in sections):,} triangles, {volume / 1000:.2f} cm3 where closed; {seconds:.1f} s",
+        f"{len(done) + failed} models: {clean} clean, {len(done) - clean} faulty{unread}; {triangles:,} triangles, "
+        f"{volume / 1000:.2f} cm3 where closed; {seconds:.1f} s",
         "bold",
     )
 

@@ -9,7 +9,7 @@ import numpy as np
 
 from bolvek.kernels import kernel
 from bolvek.kernels.simd import child_bounds, child_overlaps, child_slabs
-from bolvek.kernels.triangles import triangles_meet
+from bolvek.kernels.triangles import surely_beside, triangles_meet
 
 _STACK = 512
 _SHRINK = np.float32(1.0 - 4e-6)  # float32 bounds may come out a few ulp too far
@@ -281,11 +281,11 @@ def winding(tri, disc, moment, child, first, count, points, accuracy, begin, end
 
 
 @kernel
-def meeting_pairs(vertices, faces, rec, order, box, child, first, count, begin, end, pairs):
+def meeting_pairs(vertices, faces, rec, plane, order, box, child, first, count, begin, end, pairs):
     """Pairs of faces that meet beyond what they share, each once, for the leaves of nodes begin..end.
 
-    rec (F, 6) float32 holds the faces' boxes, inflated, in tree order. One walk a leaf finds all
-    leaves that may touch it. Fills pairs (P, 2) int32 as far as it reaches, returns how many.
+    rec (F, 6) float32 holds the faces' boxes, inflated, and plane (F, 4) their planes, in tree order. One
+    walk a leaf finds all leaves that may touch it. Fills pairs (P, 2) int32 as far as it reaches, returns how many.
     """
     stack_node = np.empty(_STACK, np.int32)
     n = 0
@@ -335,6 +335,10 @@ def meeting_pairs(vertices, faces, rec, order, box, child, first, count, begin, 
                                 and rec[other, 5] >= rec[place, 2]
                             ):
                                 g = order[other]
+                                if surely_beside(vertices, faces, f, g, plane, other) or surely_beside(
+                                    vertices, faces, g, f, plane, place
+                                ):
+                                    continue
                                 if triangles_meet(vertices, faces, min(f, g), max(f, g)):
                                     if n < pairs.shape[0]:
                                         pairs[n, 0] = min(f, g)

@@ -177,6 +177,63 @@ def _share_edge(v, p, q, c, d):
     return orient2d(v, i, j, p, q, c) == orient2d(v, i, j, p, q, d)
 
 
+_PLANE_BOUND = 32.0 * 2.0**-53
+
+
+@kernel
+def planes(v, faces, order, begin, end, plane):
+    """For places begin..end of the order: normal of the face (not unit) and the error bound of `surely_beside`.
+
+    plane (F, 4) float64. The bound covers the rounding of the normal, of the differences and of the dot
+    product, each component of the normal being a difference of two products.
+    """
+    for place in range(begin, end):
+        f = order[place]
+        a, b, c = faces[f, 0], faces[f, 1], faces[f, 2]
+        ux, uy, uz = v[b, 0] - v[a, 0], v[b, 1] - v[a, 1], v[b, 2] - v[a, 2]
+        wx, wy, wz = v[c, 0] - v[a, 0], v[c, 1] - v[a, 1], v[c, 2] - v[a, 2]
+        p, q = uy * wz, uz * wy
+        plane[place, 0] = p - q
+        size = abs(p) + abs(q)
+        p, q = uz * wx, ux * wz
+        plane[place, 1] = p - q
+        size = max(size, abs(p) + abs(q))
+        p, q = ux * wy, uy * wx
+        plane[place, 2] = p - q
+        plane[place, 3] = _PLANE_BOUND * max(size, abs(p) + abs(q))
+
+
+@kernel
+def surely_beside(v, faces, f, g, plane, place):
+    """Whether the corners of face f that g does not have are surely strictly on one side of g's plane.
+
+    Then the faces meet in nothing but what they share. `place` is g's row of `plane`. A float filter:
+    False says nothing.
+    """
+    o, e, h = faces[g, 0], faces[g, 1], faces[g, 2]
+    ox, oy, oz = v[o, 0], v[o, 1], v[o, 2]
+    nx, ny, nz, bound = plane[place, 0], plane[place, 1], plane[place, 2], plane[place, 3]
+    side = 0
+    for k in range(3):
+        c = faces[f, k]
+        if c == o or c == e or c == h:
+            continue
+        dx, dy, dz = v[c, 0] - ox, v[c, 1] - oy, v[c, 2] - oz
+        s = dx * nx + dy * ny + dz * nz
+        limit = bound * (abs(dx) + abs(dy) + abs(dz))
+        if s > limit:
+            if side < 0:
+                return False
+            side = 1
+        elif s < -limit:
+            if side > 0:
+                return False
+            side = -1
+        else:
+            return False
+    return side != 0
+
+
 @kernel
 def triangles_meet(v, faces, f, g):
     """True when faces f and g meet beyond the corners or the edge they share."""

@@ -2,46 +2,43 @@
 
 import os
 import tomllib
-from dataclasses import dataclass
+from dataclasses import MISSING, dataclass, fields
 from difflib import get_close_matches
 from importlib import resources
 from pathlib import Path
-from typing import Any, Literal, TypeVar
+from typing import Any, TypeVar
 
 import platformdirs
-from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from bolvek.errors import FileError, UsageError
 
-Kind = Literal["resin", "filament"]
+KINDS = ("resin", "filament")
 
 
-class Printer(BaseModel):
+@dataclass(frozen=True)
+class Printer:
     """What a class of printer can do. Lengths in mm; build_mm is width, depth, height."""
 
-    model_config = ConfigDict(extra="forbid", frozen=True)
-
     name: str
     title: str
-    kind: Kind
+    kind: str
     build_mm: tuple[float, float, float]
-    layer_mm: float = Field(gt=0)
-    min_wall_mm: float = Field(gt=0)
-    min_hole_mm: float = Field(gt=0)
-    min_drain_mm: float = Field(gt=0)
-    overhang_deg: float = Field(ge=0, le=90)
-    pixel_mm: float | None = Field(default=None, gt=0)
+    layer_mm: float
+    min_wall_mm: float
+    min_hole_mm: float
+    min_drain_mm: float
+    overhang_deg: float
+    pixel_mm: float | None = None
 
 
-class Material(BaseModel):
+@dataclass(frozen=True)
+class Material:
     """What a material weighs, in grams per cubic centimetre."""
 
-    model_config = ConfigDict(extra="forbid", frozen=True)
-
     name: str
     title: str
-    kind: Kind
-    density_g_cm3: float = Field(gt=0)
+    kind: str
+    density_g_cm3: float
     note: str = ""
 
 
@@ -115,12 +112,35 @@ def _merge(tables: dict[str, dict[str, dict[str, Any]]], found: dict[str, Any], 
 
 
 def _build(kind: type[P], name: str, table: dict[str, Any], files: tuple[Path, ...]) -> P:
-    try:
-        return kind(name=name, **table)
-    except (ValidationError, TypeError) as error:
-        detail = str(error)
-        if isinstance(error, ValidationError):
-            first = error.errors()[0]
-            detail = f"{'.'.join(str(p) for p in first['loc'])}: {first['msg']}"
-        where = ", ".join(str(f) for f in files)
-        raise FileError(f"{where}: profile '{name}': {detail}") from None
+    """A profile from its table, checked key by key (plainly: this runs at every start)."""
+    known = {f.name: f.default is MISSING for f in fields(kind) if f.name != "name"}
+
+    def wrong(key: str, why: str) -> FileError:
+        return FileError(f"{', '.join(str(f) for f in files)}: profile '{name}': {key} {why}")
+
+    for key in table:
+        if key not in known:
+            raise wrong(key, f"is not known; known are {', '.join(known)}")
+    values: dict[str, Any] = {}
+    for key, needed in known.items():
+        if key not in table:
+            if needed:
+                raise wrong(key, "is missing")
+            continue
+        value = table[key]
+        if key in ("title", "note"):
+            if not isinstance(value, str):
+                raise wrong(key, "must be a text")
+        elif key == "kind":
+            if value not in KINDS:
+                raise wrong(key, f"must be {' or '.join(KINDS)}")
+        else:
+            numbers = value if key == "build_mm" and isinstance(value, list) else [value]
+            plain = all(isinstance(n, (int, float)) and not isinstance(n, bool) and 0 < n < 1e9 for n in numbers)
+            if not plain or len(numbers) != (3 if key == "build_mm" else 1):
+                raise wrong(key, "must be three numbers above 0" if key == "build_mm" else "must be a number above 0")
+            if key == "overhang_deg" and value > 90:
+                raise wrong(key, "must be 90 at most")
+            value = (float(numbers[0]), float(numbers[1]), float(numbers[2])) if key == "build_mm" else float(value)
+        values[key] = value
+    return kind(name=name, **values)

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from bolvek.analyses.survey_record import Survey
+from bolvek.analyses.survey_record import Marks, Survey
 from bolvek.mesh import Mesh
 from bolvek.report.view import View
 from bolvek.units import length_text
@@ -13,62 +13,111 @@ from bolvek.units import length_text
 Floats = NDArray[np.float64]
 
 MOST = 12
-_MOST_OF_A_CLASS = 4
 
 
 @dataclass(frozen=True)
 class Spot:
-    """A numbered place: its class, a few words, middle, extent in mm and the direction it faces."""
+    """A numbered place: its class (the first, where it has several), a few words, middle and extent in mm, a
+    point of the surface in trouble, and the direction it faces there."""
 
     number: int
     code: str
     text: str
     where: Floats
     extent_mm: float
+    anchor: Floats
     normal: Floats
 
 
-def choose_spots(mesh: Mesh, s: Survey) -> tuple[list[Spot], int]:
-    """Up to a dozen places, smallest first, a few of every class; and how many there are in all."""
-    found: list[tuple[str, str, tuple[float, float, float], float]] = []
-    total = 0
+@dataclass
+class _Place:
+    code: str
+    names: list[str]
+    where: Floats
+    extent_mm: float
 
-    def add(code: str, items: list[tuple[str, tuple[float, float, float], float]]) -> None:
-        nonlocal total
-        total += len(items)
-        found.extend((code, *item) for item in items[:_MOST_OF_A_CLASS])
+    def same(self, other: "_Place") -> bool:
+        """Whether two classes found trouble in the same place."""
+        if any(p.names[0].startswith("rim") for p in (self, other)):
+            return False
+        near = float(np.linalg.norm(self.where - other.where)) <= 0.25 * max(self.extent_mm, other.extent_mm)
+        return near and 0.4 <= (self.extent_mm + 1e-12) / (other.extent_mm + 1e-12) <= 2.5
 
-    add("open_edges", [(o.kind, o.where_mm, o.span_mm) for o in s.openings if o.kind != "rim"])
-    add("open_edges", [(o.kind, o.where_mm, o.span_mm) for o in s.openings if o.kind == "rim"][:1])
-    classes = [
-        ("nonmanifold_edges", "non-manifold edges", s.nonmanifold.zones),
+
+def _places(s: Survey) -> list[list[_Place]]:
+    """Places class by class, smallest first."""
+    strays = {x.number for x in s.shell_list if x.role == "stray"}
+    openings = [o for o in s.openings if o.shell not in strays]
+    found: dict[str, list[tuple[str, tuple[float, float, float], float]]] = {
+        "open_edges": [(o.kind, o.where_mm, o.span_mm) for o in openings if o.kind != "rim"],
+        "rims": [("rim of an open skin", o.where_mm, o.span_mm) for o in openings if o.kind == "rim"],
+        "strays": [("stray", x.where_mm, max(x.size_mm)) for x in s.shell_list if x.role == "stray"],
+    }
+    for code, name, zones in (
         ("flipped_faces", "flipped faces", s.flipped.zones),
         ("twin_faces", "twin faces", s.twins.zones),
-        ("slivers", "slivers", s.slivers.zones),
-        ("knife_edges", "knife edges", s.knives.zones),
+        ("self_intersections", "crossing faces", s.self_intersections.zones),
+        ("nonmanifold_edges", "non-manifold edges", s.nonmanifold.zones),
         ("hidden_faces", "hidden faces", s.hidden.zones),
+        ("knife_edges", "knife edges", s.knives.zones),
+        ("slivers", "slivers", s.slivers.zones),
+    ):
+        found[code] = [(name, z.where_mm, max(z.size_mm)) for z in zones]
+    found["strays"].sort(key=lambda item: item[2])
+    # a rim is drawn like any open edge
+    return [
+        [_Place("open_edges" if code == "rims" else code, [n], np.array(w), e) for n, w, e in items[:50]]
+        for code, items in found.items()
     ]
-    for code, name, zones in classes:
-        add(code, [(name, z.where_mm, max(z.size_mm)) for z in zones])
-    add(
-        "self_intersections",
-        [
-            (f"{z.count:,} crossing" + (" itself" if z.shells[0] == z.shells[1] else ""), z.where_mm, max(z.size_mm))
-            for z in s.self_intersections.zones
-        ],
-    )
-    add("strays", [("stray", x.where_mm, max(x.size_mm)) for x in s.shell_list if x.role == "stray"])
-    found.sort(key=lambda item: item[3])
+
+
+def choose_spots(mesh: Mesh, s: Survey, marks: Marks) -> tuple[list[Spot], int]:
+    """Up to a dozen places, the smallest of every class first; and how many there are in all.
+
+    What several classes find in one place is one spot.
+    """
+    lists = _places(s)
+    total = sum(
+        len(z) for z in (s.openings, s.flipped.zones, s.twins.zones, s.self_intersections.zones, s.nonmanifold.zones)
+    ) + sum(len(z) for z in (s.hidden.zones, s.knives.zones, s.slivers.zones))
+    chosen: list[_Place] = []
+    for turn in range(max(len(items) for items in lists)):
+        for items in lists:
+            if turn >= len(items):
+                continue
+            known = next((p for p in chosen if p.same(items[turn])), None)
+            if known is not None:
+                known.names += [n for n in items[turn].names if n not in known.names]
+            elif len(chosen) < MOST:
+                chosen.append(items[turn])
+    chosen.sort(key=lambda p: p.extent_mm)
     spots = []
-    for k, (code, name, where, extent) in enumerate(found[:MOST], 1):
-        at = np.array(where)
-        reach = max(0.6 * extent, 1e-3 * float(mesh.size.max()))
-        near = mesh.tree.faces_in_box(at - reach, at + reach)
-        normal = mesh.area_vectors[near].sum(axis=0)
-        size = float(np.linalg.norm(normal))
-        normal = normal / size if size > 1e-12 else np.array([0.3, -0.9, 0.3])
-        spots.append(Spot(k, code, f"{name}, {length_text(extent)}", at, extent, normal))
-    return spots, total
+    for k, place in enumerate(chosen, 1):
+        anchor, normal = _anchor(mesh, place, marks)
+        names = place.names[0] + (f" and {len(place.names) - 1} more" if len(place.names) > 2 else "")
+        names = " and ".join(place.names) if len(place.names) == 2 else names
+        text = f"{names}, {length_text(place.extent_mm)}"
+        spots.append(Spot(k, place.code, text, place.where, place.extent_mm, anchor, normal))
+    return spots, max(total, len(spots))
+
+
+def _anchor(mesh: Mesh, place: _Place, marks: Marks) -> tuple[Floats, Floats]:
+    """The middle of the face in trouble nearest to the place, and where the faces around it look.
+
+    A hole has no faces in its middle: it keeps its place.
+    """
+    reach = max(0.6 * place.extent_mm, 1e-3 * float(mesh.size.max()))
+    near = mesh.tree.faces_in_box(place.where - reach, place.where + reach)
+    anchor = place.where
+    if place.code != "open_edges" or place.names[0].startswith("rim"):
+        own = np.intersect1d(near, marks.faces.get(place.code, near))
+        if len(own):
+            middles = mesh.vertices[mesh.faces[own]].mean(axis=1)
+            best = int(np.argmin(np.linalg.norm(middles - place.where, axis=1).round(6)))
+            anchor, near = middles[best], own[[best]]
+    normal = mesh.area_vectors[near].sum(axis=0)
+    size = float(np.linalg.norm(normal))
+    return anchor, normal / size if size > 1e-12 else np.array([0.3, -0.9, 0.3])
 
 
 def best_views(spots: list[Spot]) -> list[View]:
@@ -77,11 +126,13 @@ def best_views(spots: list[Spot]) -> list[View]:
     views = [View.three_quarter(a, e) for e in (16.0, 50.0, -35.0) for a in turns]
     if not spots:
         return [views[0], views[4]]
-    faces = np.array([[max(0.0, float(s.normal @ v.eye) - 0.2) for s in spots] for v in views])
+    # from below everything is in the shade: only where it shows more
+    like = np.array([0.7 if v.eye[2] < 0 else 1.0 for v in views])
+    faces = like[:, None] * np.array([[max(0.0, float(s.normal @ v.eye) - 0.2) for s in spots] for v in views])
     first = int(np.argmax(faces.sum(axis=1) + 1e-9 * (np.arange(len(views)) == 0)))
     left = faces * (faces[first] <= 0)
     away = np.array([-float(v.eye @ views[first].eye) for v in views])
-    second = int(np.argmax(left.sum(axis=1) + 1e-3 * away))
+    second = int(np.argmax(left.sum(axis=1) + 0.05 * like * (1 + away)))
     return [views[first], views[second]]
 
 

@@ -42,7 +42,7 @@ _ORDER = ("hidden_faces", "strays", "knife_edges", "flipped_faces", "self_inters
 def survey_picture(mesh: Mesh, survey: Survey, marks: Marks, caption: Caption) -> bytes:
     """PNG of a survey: what is wrong, where, and the smallest place from near."""
     figure = new_figure(caption)
-    spots, total = choose_spots(mesh, survey)
+    spots, total = choose_spots(mesh, survey, marks)
     paint = np.tile(np.array(palette.PLAIN), (len(mesh.faces), 1))
     for code in _ORDER:
         if code in marks.faces:
@@ -97,7 +97,7 @@ def _view(figure: "Figure", left: int, mesh: Mesh, view: View, paint: Floats, sp
     add_scale_bar(axes, image, width)
     if not spots:
         return
-    flat = view.project(np.array([s.where for s in spots]))
+    flat = view.project(np.array([s.anchor for s in spots]))
     at = image.place(flat)
     seen = image.sees(flat, slack) | image.sees(flat + np.array([0, 0, slack]), slack)
     for side in (0, 1):
@@ -164,8 +164,16 @@ def _list(figure: "Figure", spots: list[Spot], total: int) -> None:
     for k, spot in enumerate(spots):
         y = 352 - 28 * k
         _number(axes, 16, y, spot.number, palette.CLASSES[spot.code], True)
-        axes.text(34, y + 1, spot.text, size=9.5, color=palette.INK, va="bottom")
+        axes.text(
+            34,
+            y + 1,
+            spot.text if len(spot.text) < 52 else spot.text[:50] + "...",
+            size=9.5,
+            color=palette.INK,
+            va="bottom",
+        )
         axes.text(34, y - 1, point_text(spot.where), size=8.5, color=palette.QUIET, va="top")
+    axes.text(34, -10, "dotted: behind the surface in this view", size=9, color=palette.QUIET)
     if total > len(spots):
         axes.text(34, 6, f"{len(spots)} of {total:,} places, the smallest of each kind", size=9, color=palette.QUIET)
 
@@ -180,13 +188,4 @@ def _legend(figure: "Figure", marks: Marks) -> None:
         text = f"{_NAMES[code]} ({len(marks.faces[code]):,} faces)" if code != "open_edges" else _NAMES[code]
         axes.plot([x], [12], "s", color=palette.CLASSES[code], ms=9, clip_on=False)
         axes.text(x + 10, 12, text, size=9, color=palette.INK, va="center")
-        x += 30 + 6.1 * len(text)
-    axes.text(
-        WIDTH - 16,
-        12,
-        "dotted: behind the surface in this view",
-        size=8.5,
-        color=palette.QUIET,
-        ha="right",
-        va="center",
-    )
+        x += 34 + 7.0 * len(text)

@@ -40,7 +40,7 @@ _MEANS = {
     ("measure", "no"): "inside and outside are not told apart: {}",
 }
 HELP = {
-    "inside_out": "'hollow' and 'prep' turn it round",
+    "inside_out": "'hollow' and 'prep' turn shells that are inside out",
     "unit": "'scale --unit UNIT --by 1' reads the numbers so and writes millimetres",
 }
 """What helps, by finding; codes that are not here have no verb in this version."""
@@ -118,17 +118,17 @@ def verdict_text(s: Survey, judgement: Judgement) -> str:
     """One sentence: what it is and what helps."""
     faults = [f.code for f in judgement.findings if f.severity == "fault"]
     if not faults:
-        return "sound" if s.sound else "no fault found"
-    known = [HELP[c] for c in faults if HELP.get(c)]
-    helpless = [c for c in faults if not HELP.get(c)]
+        plain = "sound" if s.sound else "no fault found"
+        return f"{plain}; {HELP['unit']}" if any(f.code == "unit" for f in judgement.findings) else plain
     words = "not sound" if not s.sound else "sound as a surface, but"
     words += f": {count_text(len(faults), 'kind')} of fault"
+    # a verb that would refuse the model for its other faults is no help
+    if all(c in HELP for c in faults):
+        words += "; " + "; ".join(HELP[c] for c in faults)
+    else:
+        words += "; no verb of this version mends " + ", ".join(_REASONS[c] for c in faults)
     if any(f.code == "unit" for f in judgement.findings):
-        known.append(HELP["unit"])
-    if known:
-        words += "; " + "; ".join(known)
-    if helpless:
-        words += "; no verb of this version mends " + ", ".join(_REASONS[c] for c in helpless)
+        words += f"; {HELP['unit']}"
     return words
 
 

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from bolvek.kernels import tree_build, tree_query
+from bolvek.kernels import tree_build, tree_query, triangles
 from bolvek.spatial.parallel import run_ranges
 
 Floats = NDArray[np.float64]
@@ -257,6 +257,8 @@ class Tree:
         boxes = self._boxes.copy()
         boxes[:, :3] -= self.slack
         boxes[:, 3:] += self.slack
+        plane = np.empty((len(self.order), 4))
+        run_ranges(lambda b, e: triangles.planes(self.vertices, self.faces, self.order, b, e, plane), len(plane))
 
         def work(begin: int, end: int) -> tuple[Ints, int]:
             room = 256
@@ -266,6 +268,7 @@ class Tree:
                     self.vertices,
                     self.faces,
                     boxes,
+                    plane,
                     self.order,
                     self.box,
                     self.child,
