@@ -244,7 +244,7 @@ def read_stl(data, end, facet, vertex, solid, tail, fill, corners, marks, totals
             ends += 1
             at = _skip_line(data, at, end)
         else:
-            at = _skip_word(data, at, end)
+            at = max(at + 1, _skip_word(data, at, end))
     totals[0], totals[1], totals[2], totals[3] = n, facets, solids, ends
     return -1
 
