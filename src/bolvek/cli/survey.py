@@ -170,9 +170,8 @@ def _write(
 ) -> list[str]:
     """Faces in trouble and picture, where asked for; the files written."""
     from bolvek.formats import write_model
-    from bolvek.formats.safe import write_bytes
     from bolvek.jobs.look import isolated
-    from bolvek.report.words import plural, written_text
+    from bolvek.report.words import written_text
 
     outputs: list[str] = []
     mesh, marks = found.model.mesh, found.marks
@@ -185,14 +184,9 @@ def _write(
         else:
             talk.row("isolated", f"no face is in trouble; {isolate} was not written")
     if picture_target is not None:
-        from bolvek.report.picture import model_caption
-        from bolvek.report.survey_picture import survey_picture
+        from bolvek.report.outputs import write_survey_picture
 
-        clean = found.judgement.verdict == "clean"
-        words = "no fault found" if clean else "not sound" if not found.survey.sound else "faulty"
-        shells = plural(found.survey.shells, "shell")
-        caption = model_caption(found.model.path, mesh, verdict=words, fit=clean, shells=shells)
-        write_bytes(picture_target, survey_picture(mesh, found.survey, marks, caption), replace=replace)
+        write_survey_picture(picture_target, found.model.path, mesh, found.survey, marks, replace=replace)
         talk.row("picture", str(picture_target))
         outputs.append(str(picture_target))
     return outputs

@@ -1,40 +1,104 @@
-"""The workshop's example, run for real: a carp is written, scaled, hollowed, drained and proven."""
+"""The workshop's example, run for real: troubled models are surveyed, a set is sized, a carp is made fit to print."""
 
 import time
 from collections.abc import Callable
 from pathlib import Path
 
+from bolvek.analyses.survey import SurveySettings
 from bolvek.demo.carp import carp
-from bolvek.formats import check_target, write_model
+from bolvek.demo.lantern_set import UNIT, lantern_set
+from bolvek.demo.troubled import cloud_tile, dragon_bracket, finial
+from bolvek.formats import check_target, read_model, write_model
 from bolvek.formats.safe import write_bytes
+from bolvek.jobs.look import look
 from bolvek.jobs.prep import PrepSettings, prep
+from bolvek.mesh import Mesh
 from bolvek.operations.hollow import HollowSettings
 from bolvek.operations.place_drains import PlaceSettings
-from bolvek.operations.scale import ScaleSettings
-from bolvek.report.outputs import write_picture
+from bolvek.operations.scale import ScaleSettings, scale_together
+from bolvek.profiles import load_profiles
+from bolvek.report.outputs import write_picture, write_survey_picture
 from bolvek.report.record import Record, model_section, record_json, settings_dict
-from bolvek.report.words import size_text
+from bolvek.report.survey_words import survey_line
+from bolvek.report.words import scale_text, size_text
 
 PREP = PrepSettings(HollowSettings(2.0), PlaceSettings(2, 3.5), ScaleSettings(height_mm=90.0))
+TROUBLED: dict[str, Callable[[], Mesh]] = {
+    "finial.stl": lambda: finial()[0],
+    "cloud_tile.ply": lambda: cloud_tile()[0],
+    "dragon_bracket.obj": lambda: dragon_bracket()[0],
+}
+"""Models with faults, by the file they are written to: each in another format."""
+
+Tell = Callable[[str, str, float], None]
 
 
 def run_demo(
-    folder: Path,
-    tell: Callable[[str, str, float], None],
-    begin_step: Callable[[str], None] = lambda _: None,
-    *,
-    replace: bool = False,
+    folder: Path, tell: Tell, begin_step: Callable[[str], None] = lambda _: None, *, replace: bool = False
 ) -> bool:
-    """Write carp.stl, carp.prep.stl, its record and pictures into a folder; whether the carp is fit.
+    """Write every model, record and picture into a folder; whether the carp is fit.
 
     Raises FileError when one of them exists and `replace` is not set.
     """
+    names = [*TROUBLED, *(f"{Path(n).stem}.survey.png" for n in TROUBLED), "survey.json"]
+    names += ["carp.stl", "carp.png", "carp.prep.stl", "carp.prep.png", "carp.prep.json"]
+    names += [f"lantern_set/{n}{suffix}" for n in lantern_set() for suffix in (".stl", ".sized.stl")]
+    for name in names:
+        check_target(folder / name, replace=replace)
+    begin_step("survey")
+    _look_at_troubled(folder, tell, replace)
+    begin_step("lantern set")
+    _size_the_set(folder / "lantern_set", tell, replace)
+    begin_step("carp")
+    return _prepare_the_carp(folder, tell, begin_step, replace)
+
+
+def _look_at_troubled(folder: Path, tell: Tell, replace: bool) -> None:
+    """Write the troubled models and survey each of them, with a picture and one record."""
+    sections, outputs, seconds = [], [], 0.0
+    settings = SurveySettings()
+    for name, make in TROUBLED.items():
+        begin = time.perf_counter()
+        path = folder / name
+        picture = path.with_name(f"{path.stem}.survey.png")
+        write_model(path, make(), replace=replace)
+        found = look(path, settings)
+        write_survey_picture(picture, path, found.model.mesh, found.survey, found.marks, replace=replace)
+        tell("survey", f"{path}: {survey_line(found.model, found.survey, found.judgement)}", _since(begin))
+        sections.append(model_section(found.model, found.model.mesh, survey=found.survey, judgement=found.judgement))
+        outputs += [str(path), str(picture)]
+        seconds += _since(begin)
+    record = Record(
+        verb="survey",
+        settings=settings_dict(settings),
+        models=sections,
+        findings=[f for s in sections if s.judgement for f in s.judgement.findings],
+        outputs=outputs,
+        verdict="faulty",
+        seconds={"survey": seconds},
+    )
+    write_bytes(folder / "survey.json", record_json(record).encode(), replace=replace)
+
+
+def _size_the_set(folder: Path, tell: Tell, replace: bool) -> None:
+    """Write the lantern's parts with their numbers in inches, and scale all by one factor to fit a printer."""
+    begin = time.perf_counter()
+    parts = lantern_set()
+    for name, mesh in parts.items():
+        write_model(folder / f"{name}.stl", mesh, replace=replace)
+    room = load_profiles().printer("small-resin").build_mm
+    settings = ScaleSettings(fit_mm=room, margin_mm=2.0)
+    read = [read_model(folder / f"{name}.stl", unit=UNIT).mesh for name in parts]
+    for name, (mesh, record) in zip(parts, scale_together(read, settings), strict=True):
+        write_model(folder / f"{name}.sized.stl", mesh, replace=replace)
+        tell("scale", f"{folder / name}.stl: {scale_text(record)}", _since(begin))
+
+
+def _prepare_the_carp(folder: Path, tell: Tell, begin_step: Callable[[str], None], replace: bool) -> bool:
+    """The whole way from model to proof."""
     source, target = folder / "carp.stl", folder / "carp.prep.stl"
     record, before, after = folder / "carp.prep.json", folder / "carp.png", folder / "carp.prep.png"
-    for path in (source, target, record, before, after):
-        check_target(path, replace=replace)
     begin = time.perf_counter()
-    begin_step("carp")
     mesh = carp()
     write_model(source, mesh, replace=replace)
     tell("carp", f"{source}: {size_text(mesh.size)}, {len(mesh.faces):,} triangles, made by code", _since(begin))

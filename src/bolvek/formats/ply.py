@@ -58,6 +58,7 @@ def read_ply(data: bytes, path: Path) -> Soup:
     rows = _Rows(data, end.end(), order, path)
     vertices = start = corners = None
     for element in elements:
+        rows.check_room(element)  # before any array is made: a count may lie
         if element.name == "vertex":
             vertices = rows.scalars(element, ("x", "y", "z"))
         elif element.name == "face" and element.find(*_INDICES) >= 0:
@@ -134,7 +135,10 @@ class _Rows:
             f"'{element.name}', the data ends or breaks after {rows:,}; get a whole copy of the file"
         )
 
-    def _check_room(self, element: _Element) -> None:
+    def check_room(self, element: _Element) -> None:
+        """Raise FileError when the rest of the body cannot hold the element."""
+        if not element.properties:
+            return
         if self.values is not None:
             room = (len(self.values) - self.at) // max(1, len(element.properties))
         else:
@@ -144,7 +148,6 @@ class _Rows:
 
     def _walk(self, element: _Element, wanted: list[int]) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
         """Place and length of properties, row by row; moves on behind the element."""
-        self._check_room(element)
         first = np.zeros((element.count, len(wanted)), np.int64)
         length = np.zeros((element.count, len(wanted)), np.int64)
         begin = self.at
@@ -184,7 +187,6 @@ class _Rows:
 
     def _table(self, element: _Element) -> NDArray[np.void]:
         """All rows of an element without lists, from bytes."""
-        self._check_room(element)
         kind = np.dtype([(f"p{k}", self.order + p.kind) for k, p in enumerate(element.properties)])
         table = np.frombuffer(self.data, kind, element.count, self.at) if element.count else np.zeros(0, kind)
         self.at += element.count * kind.itemsize
@@ -201,7 +203,6 @@ class _Rows:
             for k, c in enumerate(columns):
                 out[:, k] = self._gather(first[:, k], element.properties[c].kind)
         elif self.values is not None:
-            self._check_room(element)
             width = len(element.properties)
             end = self.at + element.count * width
             out[:] = self.values[self.at : end].reshape(-1, width)[:, columns]
@@ -254,7 +255,6 @@ class _Rows:
         if element.lists:
             self._walk(element, [])
         elif self.values is not None:
-            self._check_room(element)
             self.at += element.count * len(element.properties)
         else:
             self._table(element)

@@ -84,7 +84,8 @@ def _read_binary(data: bytes, path: Path) -> Soup:
         raise FileError(f"{path}: not an STL model: the bytes where triangles should be are not coordinates")
     if extra:
         warnings.append(f"{extra} bytes after the last triangle were ignored")
-    corners = np.frombuffer(data, _RECORD, count, _HEADER)["corners"].astype(np.float64)
+    with np.errstate(invalid="ignore"):  # a signalling NaN is told below, like any other
+        corners = np.frombuffer(data, _RECORD, count, _HEADER)["corners"].astype(np.float64)
     bad = ~np.isfinite(corners).all(axis=(1, 2))
     if bad.any():
         first = int(np.argmax(bad))

@@ -3,9 +3,11 @@
 from pathlib import Path
 
 from bolvek.analyses.proof import ProofRecord
+from bolvek.analyses.survey_record import Marks, Survey
 from bolvek.formats.safe import write_bytes
 from bolvek.mesh import Mesh
 from bolvek.report.picture import model_caption, picture
+from bolvek.report.words import plural
 
 
 def write_picture(
@@ -27,3 +29,15 @@ def write_picture(
         )
     cut = proof is not None and bool(proof.cavities)
     write_bytes(target, picture(mesh, caption, cut_open=cut), replace=replace)
+
+
+def write_survey_picture(
+    target: Path, model: Path, mesh: Mesh, survey: Survey, marks: Marks, *, replace: bool = False
+) -> None:
+    """Draw what a survey found: faces in trouble in colour, numbered callouts, a zoom on the smallest."""
+    from bolvek.report.survey_picture import survey_picture
+
+    clean = survey.sound and not marks.faces
+    words = "no fault found" if clean else "not sound" if not survey.sound else "sound, with findings"
+    caption = model_caption(model, mesh, verdict=words, fit=clean, shells=plural(survey.shells, "shell"))
+    write_bytes(target, survey_picture(mesh, survey, marks, caption), replace=replace)
