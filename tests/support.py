@@ -88,7 +88,7 @@ def slow_meet(exact, f, g) -> bool:
     The corners of their (convex) intersection are found exactly: corners of one in the other, edges of
     one through the other, edges across edges.
     """
-    shared = [exact[int(i)] for i in f if i in g]
+    shared = [exact[i] for i in sorted({int(i) for i in f} & {int(i) for i in g})]
     if len(shared) == 3:
         return True
     a, b = [exact[int(i)] for i in f], [exact[int(i)] for i in g]
@@ -123,6 +123,8 @@ def _in_hull(p, shared):
 
 
 def _on_segment(p, a, b):
+    if a == b:
+        return p == a
     if any(_cross(_minus(b, a), _minus(p, a))):
         return False
     t = _dot(_minus(p, a), _minus(b, a))

@@ -11,10 +11,11 @@ from bolvek.spatial.parallel import run_ranges
 
 
 def find_twins(mesh: Mesh) -> tuple[Twins, Faces]:
-    """Pairs of faces with the same three corners, and the faces in them."""
+    """Pairs of faces with the same three different corners, and the faces in them."""
     mask = np.zeros(len(mesh.faces), bool)
     run_ranges(lambda b, e: kernels.twin_candidates(mesh.faces, mesh.topology.twin, b, e, mask), len(mask))
-    faces = np.flatnonzero(mask)
+    a, b, c = mesh.faces.T
+    faces = np.flatnonzero(mask & (a != b) & (b != c) & (c != a))
     if not len(faces):
         return Twins(), faces
     corners = mesh.faces[faces]

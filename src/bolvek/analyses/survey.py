@@ -83,7 +83,9 @@ def survey(
     nested = nest_shells(mesh)
     roles, facing, mixed = find_roles(mesh, nested, pairs, turned, {o.shell for o in openings if o.kind == "rim"})
     hidden = find_hidden(mesh, pairs, turned, facing, nested)
-    knives = _knives(mesh, np.where(facing < 0, -1, 1)[topology.shell].astype(np.int8), low, settings.knife_deg)
+    # the faces of a cavity point out of the material all the same
+    inward = (facing < 0) & (np.array(roles) != "cavity")
+    knives = _knives(mesh, np.where(inward, -1, 1)[topology.shell].astype(np.int8), low, settings.knife_deg)
     shells = describe_shells(mesh, nested, roles, facing, mixed)
     strays = np.isin(topology.shell, [s.number - 1 for s in shells if s.role == "stray"])
     whole = bool(nested.closed.all()) and not topology.badly_oriented_edges

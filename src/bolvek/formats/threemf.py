@@ -70,7 +70,10 @@ def read_3mf(data: bytes, path: Path) -> Soup:
 class _Archive:
     def __init__(self, data: bytes, path: Path) -> None:
         self.path, self.size = path, len(data)
-        self.zip = zipfile.ZipFile(io.BytesIO(data))
+        try:
+            self.zip = zipfile.ZipFile(io.BytesIO(data))
+        except ValueError as error:  # offsets that point before the file
+            raise zipfile.BadZipFile(str(error)) from None
         self.room = _LEAST_XML + _XML_SHARE * len(data)
         self.objects: dict[tuple[str, str], _Object] = {}
         self.models: set[str] = set()
@@ -86,8 +89,11 @@ class _Archive:
         found = names.get(name.lstrip("/").lower())
         if found is None:
             raise FileError(f"{self.path}: the 3MF archive has no '{name}'")
-        with self.zip.open(found) as file:
-            data = file.read(self.room + 1)
+        try:
+            with self.zip.open(found) as file:
+                data = file.read(self.room + 1)
+        except ValueError as error:
+            raise zipfile.BadZipFile(str(error)) from None
         if len(data) > self.room:
             raise FileError(
                 f"{self.path}: '{found}' unpacks to more than {self.room / 1e6:.0f} MB, which no model packed into "

@@ -1,8 +1,7 @@
 """Do two triangles meet beyond what they share? Exact answers for every sharing case.
 
 All decisions are signs of `orient3d` and `orient2d`, so they are the same whatever the order of the
-triangles. Touching counts as meeting. A triangle without area is only ever tested by its edges
-against proper triangles; it is a defect of its own (a sliver) and reported as such.
+triangles. Touching counts as meeting. Both triangles have an area: one without is a defect of its own.
 """
 
 from bolvek.kernels import kernel

@@ -252,11 +252,14 @@ class Tree:
     def meeting_pairs(self, most: int = 1_000_000) -> tuple[Ints, int]:
         """Pairs (P, 2) of faces that meet beyond what they share, sorted; and how many there are.
 
-        At most about `most` pairs are listed; the count is always whole.
+        Faces without area take no part: they are a defect of their own. At most about `most` pairs are listed; the count is always whole.
         """
         boxes = self._boxes.copy()
         boxes[:, :3] -= self.slack
         boxes[:, 3:] += self.slack
+        flat = np.empty(len(self.order), bool)
+        run_ranges(lambda b, e: triangles.mark_flat(self.vertices, self.faces, b, e, flat), len(flat))
+        boxes[flat[self.order]] = np.repeat([np.inf, -np.inf], 3)  # a box that meets nothing
         plane = np.empty((len(self.order), 4))
         run_ranges(lambda b, e: triangles.planes(self.vertices, self.faces, self.order, b, e, plane), len(plane))
 
