@@ -7,6 +7,8 @@ from bolvek.analyses.survey_record import Crossing, Crossings
 from bolvek.analyses.zones import gather, zones
 from bolvek.mesh import Mesh
 
+_MOST_ZONES = 10_000
+
 
 def find_crossings(mesh: Mesh, pairs: NDArray[np.int32], total: int) -> Crossings:
     """Zones of pairs (P, 2) of meeting faces, out of `total` pairs that there are."""
@@ -40,8 +42,8 @@ def find_crossings(mesh: Mesh, pairs: NDArray[np.int32], total: int) -> Crossing
     count = np.bincount(label)
     kinds = of[np.unique(pair_group)]
     found = []
-    for zone in zones(common, label, np.arange(len(count))):  # the group's number stands in for the count
+    for zone in zones(common, label, np.arange(len(count)), _MOST_ZONES):  # the group's number stands in for the count
         a, b = divmod(int(keys[kinds[zone.count]]), shells)
         found.append(Crossing(int(count[zone.count]), zone.where_mm, zone.size_mm, (a + 1, b + 1)))
     of_itself = int((key[:, 0] == key[:, 1]).sum())
-    return Crossings(total, len(pairs), len(pairs) - of_itself, of_itself, found)
+    return Crossings(total, len(pairs), len(pairs) - of_itself, of_itself, len(count), found)

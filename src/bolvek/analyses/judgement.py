@@ -217,7 +217,7 @@ def judge(survey: Survey, polygons: Polygons | None = None, *, unit: str = "mm")
 
 def _crossing_text(s: Survey) -> str:
     x = s.self_intersections
-    words = f"{count_text(x.pairs, 'pair')} of faces cross or touch in {count_text(len(x.zones), 'zone')}"
+    words = f"{count_text(x.pairs, 'pair')} of faces cross or touch in {count_text(x.zone_count, 'zone')}"
     kinds = [(x.of_parts, "between parts"), (x.of_itself, "within a part")]
     return f"{words}: " + ", ".join(f"{n:,} {kind}" for n, kind in kinds if n)
 

@@ -1,6 +1,6 @@
 """Openings: open edges followed into loops, measured, and told apart as holes, cracks and rims."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -63,7 +63,7 @@ def open_chains(mesh: Mesh) -> list[tuple[NDArray[np.int64], bool]]:
     chains = kernels.trace_rims(node[0], node[1], first, edges, order, ends, closed)
     found: list[tuple[NDArray[np.int64], bool]] = []
     for c, piece in enumerate(np.split(half[order], ends[: chains - 1])):
-        found += _simple(mesh, piece, bool(closed[c]))
+        found += [(piece, bool(closed[c]))] if len(piece) < 4 else _simple(mesh, piece, bool(closed[c]))
     return found
 
 
@@ -103,51 +103,53 @@ def find_openings(mesh: Mesh) -> tuple[list[Opening], list[NDArray[np.int64]]]:
     chains = open_chains(mesh)
     if not chains:
         return [], []
+    measured = _measure(mesh, chains)
     shell_area = np.bincount(mesh.topology.shell, mesh.face_areas, mesh.topology.shells)
     longest: dict[int, float] = {}
-    rows = []
-    for chain, closed in chains:
-        row = _measure(mesh, chain, closed)
+    for row in measured:
         longest[row.shell] = max(longest.get(row.shell, 0.0), row.length_mm)
-        rows.append(row)
     judged = []
-    for row in rows:
+    for row in measured:
         disc = row.length_mm**2 / (4 * np.pi)
         kind = "hole"
         if row.closed and row.area_mm2 < 0.5 * CRACK_SHARE * row.length_mm**2:
             kind = "crack"
         elif disc >= RIM_SHARE * shell_area[row.shell - 1] and row.length_mm >= 0.5 * longest[row.shell]:
             kind = "rim"
-        judged.append(Opening(**{**row.__dict__, "kind": kind}))
+        judged.append(row if kind == "hole" else replace(row, kind=kind))
     order = sorted(range(len(judged)), key=lambda i: (judged[i].span_mm, judged[i].where_mm))
     return [judged[i] for i in order], [chains[i][0] for i in order]
 
 
-def _measure(mesh: Mesh, chain: NDArray[np.int64], closed: bool) -> Opening:
-    face, k = np.divmod(chain, 3)
+def _measure(mesh: Mesh, chains: list[tuple[NDArray[np.int64], bool]]) -> list[Opening]:
+    """Every chain measured, as a hole."""
+    edges = np.array([len(chain) for chain, _ in chains])
+    starts = np.concatenate([[0], np.cumsum(edges)[:-1]])
+    owner = np.repeat(np.arange(len(chains)), edges)
+    face, k = np.divmod(np.concatenate([chain for chain, _ in chains]), 3)
     a, b = mesh.vertices[mesh.faces[face, k]], mesh.vertices[mesh.faces[face, (k + 1) % 3]]
     length = np.linalg.norm(b - a, axis=1)
-    total = float(length.sum())
-    weight = length / total if total > 0 else np.full(len(length), 1 / len(length))
-    middle = (0.5 * (a + b) * weight[:, None]).sum(axis=0)
-    vector = 0.5 * np.cross(a - middle, b - middle).sum(axis=0)
-    points = np.unique(np.concatenate([a, b]), axis=0)
-    off = points - points.mean(axis=0)
-    # the mean plane: least spread of the rim points
-    normal = np.linalg.svd(off, full_matrices=False)[2][-1] if len(points) > 3 else np.zeros(3)
-    low, high = points.min(axis=0), points.max(axis=0)
-    return Opening(
-        "",
-        len(chain),
-        total,
-        _span(points),
-        float(np.abs(off @ normal).max()),
-        float(np.linalg.norm(vector)),
-        _triple(middle),
-        _triple(high - low),
-        int(mesh.topology.shell[face[0]]) + 1,
-        closed,
-    )
+    total = np.add.reduceat(length, starts)
+    weight = length / np.maximum(total, 1e-300)[owner]
+    middle = np.add.reduceat(0.5 * (a + b) * weight[:, None], starts)
+    area = np.linalg.norm(0.5 * np.add.reduceat(np.cross(a - middle[owner], b - middle[owner]), starts), axis=1)
+    low, high = (f.reduceat(f(a, b), starts) for f in (np.minimum, np.maximum))
+    span, bent = np.maximum.reduceat(length, starts), np.zeros(len(chains))
+    for c in np.flatnonzero((edges != 3) | ~np.array([closed for _, closed in chains])):
+        rows = slice(starts[c], starts[c] + edges[c])
+        points = np.unique(np.concatenate([a[rows], b[rows]]), axis=0)
+        span[c] = _span(points)
+        if len(points) > 3:  # the mean plane: least spread of the rim points
+            off = points - points.mean(axis=0)
+            bent[c] = np.abs(off @ np.linalg.svd(off, full_matrices=False)[2][-1]).max()
+    shell = mesh.topology.shell[face[starts]] + 1
+    columns = (edges, total, span, bent, area, middle, high - low, shell)
+    return [
+        Opening("hole", n, around, widest, off, within, (x, y, z), (u, v, w), number, closed)
+        for (n, around, widest, off, within, (x, y, z), (u, v, w), number), (_, closed) in zip(
+            zip(*(column.tolist() for column in columns), strict=True), chains, strict=True
+        )
+    ]
 
 
 def _span(points: NDArray[np.float64]) -> float:
@@ -169,7 +171,3 @@ def _span(points: NDArray[np.float64]) -> float:
         apart = points[at : at + 1000, None] - points
         widest = max(widest, float(np.einsum("ijk,ijk->ij", apart, apart).max()))
     return float(np.sqrt(widest))
-
-
-def _triple(v: NDArray[np.float64]) -> Triple:
-    return float(v[0]), float(v[1]), float(v[2])

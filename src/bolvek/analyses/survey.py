@@ -154,15 +154,17 @@ def _knives(mesh: Mesh, facing: NDArray[np.int8], skip: NDArray[np.bool_], angle
 def _parts(mesh: Mesh, parts: tuple[tuple[str, ...], NDArray[np.int32]] | None) -> list[Part]:
     if parts is None:
         return []
+    names, label = parts
+    order = np.argsort(label, kind="stable")
+    ends = np.searchsorted(label[order], np.arange(len(names) + 1))
     found = []
-    for k, name in enumerate(parts[0]):
-        faces = np.flatnonzero(parts[1] == k)
+    for k, name in enumerate(names):
+        faces = order[ends[k] : ends[k + 1]]
         if not len(faces):
             continue
         points = mesh.vertices[mesh.faces[faces]].reshape(-1, 3)
-        half = (3 * faces[:, None] + np.arange(3)).ravel()
+        rim = int((mesh.topology.twin.reshape(-1, 3)[faces] == OPEN).sum())
         shells = len(np.unique(mesh.topology.shell[faces]))
-        rim = int((mesh.topology.twin[half] == OPEN).sum())
         found.append(Part(name, len(faces), shells, _triple(np.ptp(points, axis=0)), rim))
     return found
 

@@ -52,13 +52,15 @@ class Crossing(Zone):
 class Crossings:
     """Self-intersections: pairs of faces that meet beyond what they share; zones of them.
 
-    pairs_listed of the pairs were looked at for zones and hidden faces.
+    pairs_listed of the pairs were looked at for zones and hidden faces; the smallest of the zone_count
+    zones are listed, ten thousand at most.
     """
 
     pairs: int = 0
     pairs_listed: int = 0
     of_parts: int = 0
     of_itself: int = 0
+    zone_count: int = 0
     zones: list[Crossing] = field(default_factory=list)
 
 

@@ -47,8 +47,13 @@ def group_edges(mesh: Mesh, half: NDArray[np.int64]) -> NDArray[np.int32]:
     return np.asarray(np.unique(group[at.reshape(-1, 2)[:, 0]], return_inverse=True)[1], np.int32)
 
 
-def zones(points: NDArray[np.float64], group: NDArray[np.int32], counts: NDArray[np.int64] | None = None) -> list[Zone]:
-    """A zone a group, from the points (N, K, 3) of its members, smallest extent first."""
+def zones(
+    points: NDArray[np.float64],
+    group: NDArray[np.int32],
+    counts: NDArray[np.int64] | None = None,
+    most: int | None = None,
+) -> list[Zone]:
+    """A zone a group, from the points (N, K, 3) of its members, smallest extent first, at most so many."""
     if not len(group):
         return []
     order = np.argsort(group, kind="stable")
@@ -57,8 +62,14 @@ def zones(points: NDArray[np.float64], group: NDArray[np.int32], counts: NDArray
     high = np.maximum.reduceat(points[order].max(axis=1), starts)
     if counts is None:
         counts = np.bincount(group)
-    found = [Zone(int(n), _triple(0.5 * (a + b)), _triple(b - a)) for n, a, b in zip(counts, low, high, strict=True)]
-    return sorted(found, key=lambda z: (max(z.size_mm), z.where_mm))
+    where, size = 0.5 * (low + high), high - low
+    order = np.lexsort((*where.T[::-1], size.max(axis=1)))[:most]
+    return [
+        Zone(n, (x, y, z), (u, v, w))
+        for n, (x, y, z), (u, v, w) in zip(
+            counts[order].tolist(), where[order].tolist(), size[order].tolist(), strict=True
+        )
+    ]
 
 
 def face_zones(mesh: Mesh, faces: NDArray[np.int64]) -> list[Zone]:
@@ -75,7 +86,3 @@ def edge_zones(mesh: Mesh, half: NDArray[np.int64]) -> list[Zone]:
     group = group_edges(mesh, half)
     _, first = np.unique(np.sort(ends, axis=1), axis=0, return_index=True)
     return zones(mesh.vertices[ends], group, np.bincount(group[first]))
-
-
-def _triple(v: NDArray[np.float64]) -> Triple:
-    return float(v[0]), float(v[1]), float(v[2])

@@ -102,13 +102,13 @@ def make_soup(
         raise FileError(f"{path}: the model is empty: none of its faces can be used")
     check_finite(path, vertices, corners)
     label = np.zeros(len(start) - 1, np.int32)
-    names: list[str] = []
-    for name, first in marks:
-        inside = polygon >= first
-        if inside.any():
-            label[inside] = len(names)
-            names.append(name)
-    return triangulated(vertices, start, corners, label, tuple(names), warnings, unit)
+    names: tuple[str, ...] = ()
+    if marks:  # a polygon belongs to the last mark before it, those before all marks to the first
+        last = np.searchsorted([first for _, first in marks], polygon, side="right") - 1
+        used, at = np.unique(np.maximum(last, 0), return_inverse=True)
+        label = at.ravel().astype(np.int32)
+        names = tuple(marks[k][0] for k in used)
+    return triangulated(vertices, start, corners, label, names, warnings, unit)
 
 
 def check_finite(path: Path, vertices: Floats, corners: Ints) -> None:

@@ -136,8 +136,9 @@ def stl_text(mesh: Mesh, parts: Parts | None) -> bytes:
 
 def stl_bytes(mesh: Mesh, parts: Parts | None = None) -> bytes:
     """Binary STL of a mesh in float32, with its normals and zero attributes. Parts have no place in it."""
-    records = np.zeros(len(mesh.faces), _RECORD)
-    records["corners"] = mesh.vertices.astype(np.float32)[mesh.faces]
-    records["normal"] = mesh.area_vectors / np.maximum(mesh.face_areas, 1e-300)[:, None]
+    stored = mesh.as_stored()
+    records = np.zeros(len(stored.faces), _RECORD)
+    records["corners"] = stored.vertices.astype(np.float32)[stored.faces]
+    records["normal"] = stored.area_vectors / np.maximum(stored.face_areas, 1e-300)[:, None]
     header = b"binary STL, millimetres".ljust(80, b" ")
     return header + np.uint32(len(records)).tobytes() + records.tobytes()

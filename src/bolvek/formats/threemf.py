@@ -32,6 +32,7 @@ Floats = NDArray[np.float64]
 UNITS = {"micron": "um", "millimeter": "mm", "centimeter": "cm", "inch": "in", "foot": "ft", "meter": "m"}
 _LEAST_XML, _XML_SHARE = 64_000_000, 16  # XML bytes allowed: a fixed amount and so many times the archive
 _LEAST_FACES = 1_000_000  # triangles allowed by repeating components, besides one a byte of the archive
+_LEAST_PLACED = 20_000  # objects allowed by repeating components, besides one for forty bytes of the archive
 _DEEPEST = 64
 _ROWS = re.compile(rb"<(?:[\w.-]+:)?(vertices|triangles)(?=[\s/>])[^>]*?(/?)>")
 _NAMES = {
@@ -82,7 +83,7 @@ class _Archive:
         self.vertices: list[Floats] = []
         self.triangles: list[NDArray[np.int64]] = []
         self.marks: list[tuple[str, int]] = []
-        self.count = self.offset = 0
+        self.placed = self.count = self.offset = 0
 
     def _entry(self, name: str) -> bytes:
         names = {n.lower(): n for n in self.zip.namelist()}
@@ -251,14 +252,17 @@ class _Archive:
             raise FileError(f"{self.path}: the 3MF components of object {key[1]} contain themselves, or nest too deep")
         item = self.objects[key]
         name = name or item.name
-        if len(item.triangles):
-            self.count += len(item.triangles)
-            most = _LEAST_FACES + self.size
-            if self.count > most:
+        self.placed += 1
+        for number, most, what in (
+            (self.placed, _LEAST_PLACED + self.size // 40, "object"),
+            (self.count + len(item.triangles), _LEAST_FACES + self.size, "triangle"),
+        ):
+            if number > most:
                 raise FileError(
-                    f"{self.path}: the 3MF file repeats its components to more than {plural(most, 'triangle')}; "
+                    f"{self.path}: the 3MF file repeats its components to more than {plural(most, what)}; "
                     "it is not read"
                 )
+        if len(item.triangles):
             # one matrix product would round x + 0 y + 0 z no differently, but keep the plain case bit for bit
             moved = item.vertices
             if not np.array_equal(transform, np.vstack([np.eye(3), np.zeros(3)])):
@@ -276,12 +280,12 @@ class _Archive:
                 faces = faces[~bad.any(axis=1)]
             if np.linalg.det(transform[:3]) < 0:
                 faces = faces[:, ::-1]
-            self.marks.append((name, sum(len(t) for t in self.triangles)))
+            self.marks.append((name, self.count))
+            self.count += len(faces)
             self.vertices.append(moved)
             self.triangles.append(faces + self.offset)
             self.offset += len(moved)
         for target, inner in item.components:
-            self.count += 1  # so that empty ones cannot go on for ever
             joined = np.vstack([inner[:3] @ transform[:3], inner[3] @ transform[:3] + transform[3]])
             self._place(target, joined, name if len(item.components) == 1 else "", depth + 1)
 

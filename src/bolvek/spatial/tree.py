@@ -252,7 +252,8 @@ class Tree:
     def meeting_pairs(self, most: int = 1_000_000) -> tuple[Ints, int]:
         """Pairs (P, 2) of faces that meet beyond what they share, sorted; and how many there are.
 
-        Faces without area take no part: they are a defect of their own. At most about `most` pairs are listed; the count is always whole.
+        Faces without area take no part: they are a defect of their own. At most about `most` pairs are
+        listed; the count is always whole.
         """
         boxes = self._boxes.copy()
         boxes[:, :3] -= self.slack
