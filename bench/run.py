@@ -1,10 +1,11 @@
-"""Time `bolvek prep` and its parts, cold and warm, and a sweep over models; prints Markdown tables.
+"""Time `bolvek prep`, `survey` and reading, cold and warm, and a sweep over models; prints Markdown tables.
 
-`python -m bench.run [--sweep]`; medians of three warm runs. Models are made in a temporary folder.
+`python -m bench.run [--sweep] [--only TABLE]`; medians of three warm runs. Models are made in a temporary folder.
 """
 
 import argparse
 import json
+import math
 import os
 import statistics
 import subprocess
@@ -15,7 +16,7 @@ from pathlib import Path
 
 from bench.models import blob
 from bolvek.demo.carp import carp
-from bolvek.formats import write_model
+from bolvek.formats import read_model, write_model
 
 PROGRAM = Path(sys.executable).with_name("bolvek")
 
@@ -56,6 +57,49 @@ def big(folder: Path) -> None:
         print(f"| {step} | {statistics.median(r[step] for r in rows):.2f} |")
     print(f"| whole program, warm | {statistics.median(total):.2f} |\n| whole program, first run ever | {cold:.1f} |")
     print(f"| peak memory, MB | {memory:.0f} |\n")
+
+
+def look(folder: Path) -> None:
+    """Survey at three sizes, and reading and writing every format at a million triangles."""
+    print("## Survey\n\n| triangles | read s | survey s | whole program s | MB |\n|---|---|---|---|---|")
+    times = []
+    for cell in (0.71, 0.225, 0.159):
+        mesh, source, record = blob(1, 100.0, cell), folder / "look.stl", folder / "look.json"
+        write_model(source, mesh, replace=True)
+        runs = []
+        for _ in range(3):
+            seconds, peak, _ = run("survey", source, "--json", record, "--replace")
+            took = json.loads(record.read_text())["seconds"]
+            runs.append((took["read"], took["survey"], seconds, peak))
+        read, work, whole, peak = (statistics.median(column) for column in zip(*runs, strict=True))
+        times.append((len(mesh.faces), work))
+        print(f"| {len(mesh.faces):,} | {read:.2f} | {work:.2f} | {whole:.2f} | {peak:.0f} |", flush=True)
+    (n, s), (m, t) = times[1:]
+    print(f"\ngrowth from {n:,} to {m:,} triangles: exponent {math.log(t / s) / math.log(m / n):.2f}\n")
+    print("## Formats, a million triangles\n\n| format | MB | read s | write s |\n|---|---|---|---|")
+    mesh = blob(1, 100.0, 0.225)
+    for name, text in (
+        ("m.stl", False),
+        ("m.ply", False),
+        ("m.obj", False),
+        ("m.off", False),
+        ("m.3mf", False),
+        ("t.stl", True),
+    ):
+        path = folder / name
+        begin = time.perf_counter()
+        write_model(path, mesh, text=text)
+        wrote = time.perf_counter() - begin
+        reads = []
+        for _ in range(3):
+            begin = time.perf_counter()
+            read_model(path)
+            reads.append(time.perf_counter() - begin)
+        print(
+            f"| {name} | {path.stat().st_size / 1e6:.0f} | {statistics.median(reads):.2f} | {wrote:.1f} |", flush=True
+        )
+        path.unlink()
+    print()
 
 
 def demo(folder: Path) -> None:
@@ -101,11 +145,13 @@ def main() -> None:
     """Run what was asked for."""
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("--sweep", action="store_true", help="also run the sweep over models")
+    parser.add_argument("--only", choices=("demo", "look", "big"), help="only this table")
     asked = parser.parse_args()
     with tempfile.TemporaryDirectory() as name:
         folder = Path(name)
-        demo(folder)
-        big(folder)
+        for part in (demo, look, big):
+            if asked.only in (None, part.__name__):
+                part(folder)
         if asked.sweep:
             sweep(folder)
 

@@ -12,7 +12,7 @@ from bolvek.report.record import Record
 from bolvek.spatial.tree import closest_on_triangles
 from support import ball, blob, box, shell_box
 
-VERBS = ["prep", "scale", "hollow", "drain", "proof", "picture", "schema", "demo"]
+VERBS = ["survey", "prep", "scale", "pose", "hollow", "drain", "proof", "picture", "profiles", "schema", "demo"]
 
 
 def small(tmp_path, mesh=None, name="model.stl"):
@@ -174,6 +174,10 @@ def test_a_cut_picture_shows_the_wall_in_proportion():
 
 def test_demo_leaves_models_record_and_pictures(bolvek, tmp_path):
     bolvek("demo", "out")
-    names = {p.name for p in (tmp_path / "out").iterdir()}
-    assert names == {"carp.stl", "carp.png", "carp.prep.stl", "carp.prep.png", "carp.prep.json"}
+    names = {str(p.relative_to(tmp_path / "out")) for p in (tmp_path / "out").rglob("*") if p.is_file()}
+    carp = {"carp.stl", "carp.png", "carp.prep.stl", "carp.prep.png", "carp.prep.json"}
+    looked = {"finial.stl", "cloud_tile.ply", "dragon_bracket.obj", "survey.json"}
+    pictures = {f"{name}.survey.png" for name in ("finial", "cloud_tile", "dragon_bracket")}
+    lanterns = {f"lantern_set/{n}{s}" for n in ("body", "lid", "hook") for s in (".stl", ".sized.stl")}
+    assert names == carp | looked | pictures | lanterns
     bolvek("demo", "out", expect=3)

@@ -16,6 +16,9 @@ MILLIMETRES = {
 }
 """Millimetres in one unit."""
 
+UNIT_NAMES = {"mm": "millimetres", "cm": "centimetres", "m": "metres", "in": "inches", "ft": "feet", "um": "microns"}
+"""Units as people call them."""
+
 _LENGTH = re.compile(r"^\s*([-+]?(?:\d+\.?\d*|\.\d+)(?:[eE][-+]?\d+)?)\s*([a-zµ]*)\s*$")
 
 

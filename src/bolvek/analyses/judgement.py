@@ -6,7 +6,7 @@ from bolvek.analyses.finding import Finding
 from bolvek.analyses.openings import Opening
 from bolvek.analyses.survey_record import Survey
 from bolvek.formats.soup import Polygons
-from bolvek.units import MILLIMETRES, length_text
+from bolvek.units import MILLIMETRES, UNIT_NAMES, length_text
 
 Triple = tuple[float, float, float]
 
@@ -209,8 +209,13 @@ def judge(survey: Survey, polygons: Polygons | None = None, *, unit: str = "mm")
     )
     guesses = guess_units(max(s.size_mm), unit)
     if guesses:
-        sizes = ", ".join(f"{length_text(g.longest_mm)} if its numbers are {g.unit}" for g in guesses)
-        add("unit", "note", 1, f"the longest side is {length_text(max(s.size_mm))}; it would be {sizes}")
+        sizes = ", ".join(f"{length_text(g.longest_mm)} in {UNIT_NAMES[g.unit]}" for g in guesses)
+        add(
+            "unit",
+            "note",
+            1,
+            f"the longest side is {length_text(max(s.size_mm))}; it would be {sizes}: was another unit meant?",
+        )
     found.sort(key=lambda f: f.severity != "fault")
     return Judgement(tuple(found), _purposes(s, {f.code for f in found}), guesses)
 

@@ -1,6 +1,7 @@
 """The JSON record: versioned, published as a schema, the same sections in every verb."""
 
 import dataclasses
+import json
 from pathlib import Path
 from typing import Any
 
@@ -82,5 +83,7 @@ def settings_dict(settings: Any) -> dict[str, Any]:
 
 
 def record_json(record: Record) -> str:
-    """Indented JSON with a final newline; sections that do not apply are left out."""
-    return record.model_dump_json(indent=2, exclude_none=True) + "\n"
+    """Indented JSON with a final newline; sections that do not apply are left out, unknown values are null."""
+    tree = record.model_dump(mode="json")
+    tree["models"] = [{k: v for k, v in section.items() if v is not None} for section in tree["models"]]
+    return json.dumps(tree, indent=2, allow_nan=False, ensure_ascii=False) + "\n"

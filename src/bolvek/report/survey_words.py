@@ -41,7 +41,7 @@ _MEANS = {
 }
 HELP = {
     "inside_out": "'hollow' and 'prep' turn shells that are inside out",
-    "unit": "'scale --unit UNIT --by 1' reads the numbers so and writes millimetres",
+    "unit": "'scale --unit UNIT' reads the numbers in another unit and writes millimetres",
 }
 """What helps, by finding; codes that are not here have no verb in this version."""
 
@@ -146,13 +146,17 @@ def survey_line(model: Model, s: Survey, judgement: Judgement) -> str:
 def _file_text(model: Model, s: Survey) -> str:
     text = (
         f"{model.path.name}: {model.format}, {count_text(s.triangles, 'triangle')}, "
-        f"{count_text(s.vertices, 'vertex', 'vertices')}, {model.megabytes:.2f} MB"
+        f"{count_text(s.vertices, 'vertex', 'vertices')}, {_bytes_text(model.megabytes)}"
     )
     p = model.polygons
     if p.count:
         extra = [f"{n:,} {w}" for n, w in ((p.concave, "concave"), (p.bent, "not flat"), (p.crossed, "crossed")) if n]
         text += f", {count_text(p.count, 'polygon')} cut into triangles{' (' + ', '.join(extra) + ')' if extra else ''}"
     return text
+
+
+def _bytes_text(megabytes: float) -> str:
+    return f"{megabytes:.2f} MB" if megabytes >= 0.1 else f"{1000 * megabytes:.1f} kB"
 
 
 def _unit_text(model: Model) -> str:
