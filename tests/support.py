@@ -48,6 +48,17 @@ def shell_box(wall=2.0, size=20.0) -> Mesh:
     return box((0, 0, 0), (size,) * 3).joined(inner.turned())
 
 
+def pricked_ball() -> tuple[Mesh, np.ndarray]:
+    """A ball of 100 mm with a hole of a tenth of a millimetre, and where that is."""
+    mesh = ball(50, 2.5)
+    middle = mesh.corners[1000].mean(axis=0)
+    tiny = [middle + 0.05 * (c - middle) / np.linalg.norm(c - middle) for c in mesh.corners[1000]]
+    n, (a, b, c) = len(mesh.vertices), mesh.faces[1000]
+    ring = [(a, b, n), (b, n + 1, n), (b, c, n + 1), (c, n + 2, n + 1), (c, a, n + 2), (a, n, n + 2)]
+    faces = np.concatenate([np.delete(mesh.faces, 1000, axis=0), ring])
+    return Mesh(np.concatenate([mesh.vertices, tiny]), faces), middle
+
+
 def assert_sound(mesh: Mesh) -> None:
     """Closed, oriented, manifold by counting; no crossing by exact arithmetic on a small mesh."""
     edges = Counter((int(f[k]), int(f[(k + 1) % 3])) for f in mesh.faces for k in range(3))

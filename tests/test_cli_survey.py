@@ -11,7 +11,7 @@ import pytest
 from bolvek.demo.troubled import cloud_tile, finial
 from bolvek.formats import Parts, read_model, write_model
 from bolvek.report.record import Record
-from support import ball, box, shell_box
+from support import box, pricked_ball, shell_box
 
 
 @pytest.fixture
@@ -96,22 +96,10 @@ def test_isolated_faces_carry_their_class_as_part(bolvek, tmp_path):
     assert not (tmp_path / "none.obj").exists()
 
 
-def tiny_hole():
-    """A large ball with a hole of a tenth of a millimetre, and where it is."""
-    mesh = ball(50, 2.5)
-    middle = mesh.corners[1000].mean(axis=0)
-    tiny = [middle + 0.05 * (c - middle) / np.linalg.norm(c - middle) for c in mesh.corners[1000]]
-    n, (a, b, c) = len(mesh.vertices), mesh.faces[1000]
-    ring = [(a, b, n), (b, n + 1, n), (b, c, n + 1), (c, n + 2, n + 1), (c, a, n + 2), (a, n, n + 2)]
-    return type(mesh)(
-        np.concatenate([mesh.vertices, tiny]), np.concatenate([np.delete(mesh.faces, 1000, axis=0), ring])
-    )
-
-
 def test_the_picture_shows_a_hole_of_a_tenth_of_a_millimetre(bolvek, tmp_path):
     from matplotlib.image import imread
 
-    write_model(tmp_path / "ball.stl", tiny_hole())
+    write_model(tmp_path / "ball.stl", pricked_ball()[0])
     bolvek("survey", "ball.stl", "--picture", "ball.png", expect=1)
     image = imread(tmp_path / "ball.png")[..., :3]
     assert image.shape == (800, 1280, 3)

@@ -18,7 +18,7 @@ from bolvek.formats import read_model, write_model
 from bolvek.jobs.look import isolated
 from bolvek.mesh import Mesh
 from slow_survey import SlowSurvey
-from support import ball, box, shell_box
+from support import ball, box, pricked_ball, shell_box
 
 COUNTS = ("triangles", "vertices", "shells", "open_edges", "nonmanifold_edges", "badly_oriented_edges")
 
@@ -67,6 +67,26 @@ def test_tolerances_agree_with_the_slow_survey(triangles, seed):
     slow = SlowSurvey(corners.tolist(), near, sliver).tolerant_counts()
     found = look(Mesh.from_corners(corners), near_mm=near, sliver_mm=sliver)
     assert (found.slivers.count, found.near.vertices) == (slow["slivers"], slow["near_vertices"])
+
+
+@settings(max_examples=25)
+@given(st.integers(0, 10**6), st.sampled_from([finial, cloud_tile, dragon_bracket]))
+def test_the_order_of_faces_a_quarter_turn_and_a_doubling_change_no_count(seed, make):
+    mesh = make()[0]
+    rng = np.random.default_rng(seed)
+    faces = mesh.faces[rng.permutation(len(mesh.faces))]
+    faces = np.array([np.roll(f, k) for f, k in zip(faces, rng.integers(0, 3, len(faces)), strict=True)])
+    number = rng.permutation(len(mesh.vertices))  # vertices renamed too
+    vertices = np.empty_like(mesh.vertices)
+    vertices[number] = mesh.vertices
+    moved = Mesh(2.0 * vertices[:, [1, 2, 0]], number[faces])
+    before, after = look(mesh), look(moved)
+    assert counts(before) == counts(after)
+    assert Counter(o.kind for o in before.openings) == Counter(o.kind for o in after.openings)
+    assert Counter(s.role for s in before.shell_list) == Counter(s.role for s in after.shell_list)
+    assert before.hidden.count == after.hidden.count and before.flipped.count == after.flipped.count
+    assert before.self_intersections.zone_count == after.self_intersections.zone_count
+    assert [o.span_mm for o in after.openings] == pytest.approx([2 * o.span_mm for o in before.openings])
 
 
 def wedge(degrees, length=10.0):
@@ -180,15 +200,8 @@ def test_holes_that_touch_in_a_point_stay_apart_and_a_bent_one_says_so():
 
 
 def test_a_tiny_hole_in_a_large_model_is_found_with_its_place():
-    mesh = ball(50, 2.5)
-    middle = mesh.vertices[mesh.faces[1000]].mean(axis=0)
-    corners = [mesh.vertices[i] for i in mesh.faces[1000]]
-    tiny = [middle + 0.05 * (c - middle) / np.linalg.norm(c - middle) for c in corners]
-    n = len(mesh.vertices)
-    a, b, c = mesh.faces[1000]
-    ring = [(a, b, n), (b, n + 1, n), (b, c, n + 1), (c, n + 2, n + 1), (c, a, n + 2), (a, n, n + 2)]
-    faces = np.concatenate([np.delete(mesh.faces, 1000, axis=0), ring])
-    (hole,) = look(Mesh(np.concatenate([mesh.vertices, tiny]), faces)).openings
+    mesh, middle = pricked_ball()
+    (hole,) = look(mesh).openings
     assert hole.kind == "hole" and hole.edges == 3 and hole.span_mm < 0.1
     assert hole.where_mm == pytest.approx(middle, abs=0.05)
 
