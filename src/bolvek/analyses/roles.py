@@ -98,6 +98,21 @@ def material_volume(nested: Shells, roles: list[str]) -> float:
     return total
 
 
+def _inside_out(facing: NDArray[np.int64], nested: Shells) -> NDArray[np.bool_]:
+    """Closed outermost shells (S,) that face inward."""
+    return np.asarray((facing < 0) & (nested.depth == 0) & nested.closed)
+
+
+def outward_signs(mesh: Mesh, nested: Shells) -> NDArray[np.float64]:
+    """Per face (F,): 1 where it faces out of its material as it stands, -1 where it is turned the wrong way."""
+    turned = faces_to_turn(mesh)
+    sign = np.where(turned, -1.0, 1.0)
+    topology = mesh.topology
+    volume = np.bincount(topology.shell, sign * mesh.face_volumes, topology.shells) if turned.any() else nested.volume
+    sign[_inside_out(np.where(volume < 0, -1, 1), nested)[topology.shell]] *= -1.0
+    return sign
+
+
 def find_hidden(
     mesh: Mesh, pairs: NDArray[np.int32], turned: NDArray[np.bool_], facing: NDArray[np.int64], nested: Shells
 ) -> Faces:
@@ -120,7 +135,7 @@ def find_hidden(
     chosen[patch[largest[::-1]]] = largest[::-1]
     asked = np.concatenate([chosen, np.flatnonzero(crossing)])
     # material is where the closed shells, made to agree and to face out, wind around a point
-    wrong = turned ^ ((facing < 0) & (nested.depth == 0) & closed)[topology.shell]
+    wrong = turned ^ _inside_out(facing, nested)[topology.shell]
     if wrong.any() or not closed.all():
         faces = np.where(wrong[:, None], mesh.faces[:, ::-1], mesh.faces)[closed[topology.shell]]
         tree = Tree(mesh.vertices, np.ascontiguousarray(faces))

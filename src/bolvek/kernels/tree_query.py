@@ -67,6 +67,48 @@ def closest_on_triangle(ax, ay, az, bx, by, bz, cx, cy, cz, px, py, pz):
 
 
 @kernel
+def nearest_one(tri, box, disc, child, first, count, px, py, pz, best, hit, stack_node, stack_low, low):
+    """Squared distance and triangle (tree order) nearest to one point, if nearer than `best`, which `hit` has.
+
+    stack_node (S,) int32, stack_low (S,) and low (8,) float32 are scratch.
+    """
+    x, y, z = np.float32(px), np.float32(py), np.float32(pz)
+    top = 1
+    stack_node[0] = 0
+    stack_low[0] = np.float32(0.0)
+    while top > 0:
+        top -= 1
+        if stack_low[top] > best:
+            continue
+        node = stack_node[top]
+        child_bounds(box, disc, node, x, y, z, low)
+        base = top
+        for k in range(8):
+            b = low[k] * _SHRINK
+            c = child[node, k]
+            if c == -2 or b > best:
+                continue
+            if c == -1:
+                s = first[node, k]
+                for f in range(s, s + count[node, k]):
+                    d = triangle_distance2(tri, f, px, py, pz)
+                    if d < best or (d == best and (hit < 0 or f < hit)):
+                        best = d
+                        hit = f
+            else:
+                # insertion keeps the nearest child on top
+                m = top
+                while m > base and stack_low[m - 1] < b:
+                    stack_low[m] = stack_low[m - 1]
+                    stack_node[m] = stack_node[m - 1]
+                    m -= 1
+                stack_low[m] = b
+                stack_node[m] = c
+                top += 1
+    return best, hit
+
+
+@kernel
 def nearest(tri, box, disc, child, first, count, points, limit, begin, end, dist2, face):
     """Nearest triangle (tree order) and squared distance of each point, looking up to `limit`.
 
@@ -77,10 +119,8 @@ def nearest(tri, box, disc, child, first, count, points, limit, begin, end, dist
     stack_low = np.empty(_STACK, np.float32)
     low = np.empty(8, np.float32)
     last = -1
-    zero = np.float32(0.0)
     for q in range(begin, end):
         px, py, pz = points[q, 0], points[q, 1], points[q, 2]
-        x, y, z = np.float32(px), np.float32(py), np.float32(pz)
         best = limit * limit
         hit = -1
         if last >= 0:
@@ -88,38 +128,7 @@ def nearest(tri, box, disc, child, first, count, points, limit, begin, end, dist
             if d <= best:
                 best = d
                 hit = last
-        top = 1
-        stack_node[0] = 0
-        stack_low[0] = zero
-        while top > 0:
-            top -= 1
-            if stack_low[top] > best:
-                continue
-            node = stack_node[top]
-            child_bounds(box, disc, node, x, y, z, low)
-            base = top
-            for k in range(8):
-                b = low[k] * _SHRINK
-                c = child[node, k]
-                if c == -2 or b > best:
-                    continue
-                if c == -1:
-                    s = first[node, k]
-                    for f in range(s, s + count[node, k]):
-                        d = triangle_distance2(tri, f, px, py, pz)
-                        if d < best or (d == best and (hit < 0 or f < hit)):
-                            best = d
-                            hit = f
-                else:
-                    # insertion keeps the nearest child on top
-                    m = top
-                    while m > base and stack_low[m - 1] < b:
-                        stack_low[m] = stack_low[m - 1]
-                        stack_node[m] = stack_node[m - 1]
-                        m -= 1
-                    stack_low[m] = b
-                    stack_node[m] = c
-                    top += 1
+        best, hit = nearest_one(tri, box, disc, child, first, count, px, py, pz, best, hit, stack_node, stack_low, low)
         if hit >= 0:
             last = hit
             dist2[q] = best

@@ -1,0 +1,52 @@
+"""Samples gathered into spots: what lies near each other is one."""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from bolvek.analyses.zones import gather
+
+Floats = NDArray[np.float64]
+Triple = tuple[float, float, float]
+
+
+@dataclass(frozen=True)
+class Spot:
+    """Rows of the samples in it; figures: least and mean value, area (mm2), place of the least, middle, extent."""
+
+    rows: NDArray[np.int64]
+    figures: tuple[float, float, float, Triple, Triple, Triple]
+
+
+def gather_spots(points: Floats, value: Floats, area: Floats, reach_mm: float) -> list[Spot]:
+    """Spots of points (N, 3): those in the same or in neighbouring cells of `reach_mm` belong together."""
+    if not len(points):
+        return []
+    cell = np.floor((points - points.min(axis=0)) / reach_mm).astype(np.int64) + 1
+    shape = cell.max(axis=0) + 2
+    key = (cell[:, 0] * shape[1] + cell[:, 1]) * shape[2] + cell[:, 2]
+    cells, at = np.unique(key, return_inverse=True)
+    links = []
+    for dx, dy, dz in np.ndindex(3, 3, 3):
+        step = ((dx - 1) * shape[1] + dy - 1) * shape[2] + dz - 1
+        if step <= 0:
+            continue
+        place = np.minimum(np.searchsorted(cells, cells + step), len(cells) - 1)
+        here = np.flatnonzero(cells[place] == cells + step)
+        links.append(np.stack([here, place[here]], axis=1))
+    group = gather(len(cells), np.concatenate(links))[at.ravel()]
+    order = np.argsort(group, kind="stable")
+    spots = []
+    for rows in np.split(order, np.flatnonzero(np.diff(group[order])) + 1):
+        p, v, a = points[rows], value[rows], area[rows]
+        least = int(np.lexsort((*p.T[::-1], v))[0])
+        low, high = p.min(axis=0), p.max(axis=0)
+        whole = float(a.sum())
+        places = (_triple(p[least]), _triple(0.5 * (low + high)), _triple(high - low))
+        spots.append(Spot(rows, (float(v[least]), float((v * a).sum() / whole), whole, *places)))
+    return spots
+
+
+def _triple(v: Floats) -> Triple:
+    return float(v[0]), float(v[1]), float(v[2])

@@ -1,0 +1,125 @@
+"""Thickness at points of a surface: rays, inscribed balls, and which of them to believe.
+
+A ray along the inner normal tells the wall where the other side lies square across; a ball tells it
+also where the sides lean. Both see edges too: a ray near a sharp edge leaves through the next face at
+once, a ball near any convex edge is small. So a measure counts as a wall only where its two sides
+face each other within `FACING_DEG` of parallel; else it stands beside an edge and decides nothing.
+"""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from bolvek.kernels import thickness as kernels
+from bolvek.mesh import Mesh
+from bolvek.spatial.parallel import run_ranges
+
+Floats = NDArray[np.float64]
+Ints = NDArray[np.int64]
+
+FACING_DEG = 60.0
+"""Two sides that lean further than this from parallel make an edge, not a wall."""
+
+BALL_TOLERANCE = 1e-3
+"""A ball has shrunk enough when nothing is nearer to its middle than this share less than its radius."""
+
+SKIN_SHARE = 1e-8
+"""Hits nearer than this share of the longest side are the point's own surface."""
+
+
+@dataclass(frozen=True)
+class Samples:
+    """Points (Q, 3) of a surface, the area in mm2 each stands for (Q,), its face (Q,), and how far apart."""
+
+    points: Floats
+    area: Floats
+    face: Ints
+    spacing_mm: float
+
+
+@dataclass(frozen=True)
+class Measures:
+    """At Q points, mm: ray and ball (nan where they are no wall), and the ray as it is (inf: nothing was hit)
+    with its facing: negative where it came to a face from the side it should not."""
+
+    ray: Floats
+    ball: Floats
+    ray_mm: Floats
+    facing: NDArray[np.float32]
+
+    @property
+    def wall(self) -> Floats:
+        """The smaller of the two (Q,), nan where neither is a wall."""
+        return np.fmin(self.ray, self.ball)
+
+
+def sample_surface(mesh: Mesh, spacing_mm: float) -> Samples:
+    """Samples about a spacing apart or nearer, one at least a face with an area, in the tree's order of faces."""
+    order, v, f = mesh.tree.order, mesh.vertices, mesh.faces
+    start = np.zeros(len(f) + 1, np.int64)
+    nothing = np.zeros((0, 3)), np.zeros(0), np.zeros(0, np.int64)
+    run_ranges(lambda b, e: kernels.sample_faces(v, f, order, spacing_mm, b, e, start, False, *nothing), len(f))
+    start = np.cumsum(start)
+    n = int(start[-1])
+    points, area, face = np.empty((n, 3)), np.empty(n), np.empty(n, np.int64)
+    run_ranges(
+        lambda b, e: kernels.sample_faces(v, f, order, spacing_mm, b, e, start, True, points, area, face), len(f)
+    )
+    return Samples(points, area, face, spacing_mm)
+
+
+def unit_normals(mesh: Mesh) -> Floats:
+    """Normals (F, 3); zero for a face without area."""
+    return np.asarray(mesh.area_vectors / np.maximum(mesh.face_areas, 1e-300)[:, None])
+
+
+def measure(
+    mesh: Mesh, points: Floats, face: Ints, sign: Floats, *, widest_ball_mm: float = np.inf, across_air: bool = False
+) -> Measures:
+    """Walls at points (Q, 3) on faces (Q,); sign (F,) is 1 where a face looks out of its material, else -1.
+
+    Balls wider than widest_ball_mm are not looked for (0: none at all). across_air measures gaps, outward,
+    instead.
+    """
+    tree = mesh.tree
+    local = np.ascontiguousarray(points - tree.origin)
+    side = 1.0 if across_air else -1.0
+    directions = unit_normals(mesh)[face] * (side * sign[face])[:, None]
+    n, longest = len(points), float(mesh.size.max())
+    ray, facing, hit = np.empty(n), np.empty(n, np.float32), np.empty(n, np.int32)
+    ball = widest_ball_mm > 0
+    size = n if ball else 0
+    width, ball_facing, contact = np.empty(size), np.empty(size, np.float32), np.empty(size, np.int32)
+    run_ranges(
+        lambda b, e: kernels.find_walls(
+            tree.triangles,
+            tree.box,
+            tree.disc,
+            tree.child,
+            tree.first,
+            tree.count,
+            local,
+            directions,
+            SKIN_SHARE * longest,
+            min(widest_ball_mm, 2.0 * longest),
+            BALL_TOLERANCE,
+            b,
+            e,
+            ray,
+            facing,
+            hit,
+            width,
+            ball_facing,
+            contact,
+        ),
+        n,
+        grain=512,
+    )
+    # as if every face looked out of its material
+    facing *= np.where(hit >= 0, sign[tree.order[hit]], 1.0).astype(np.float32) * np.float32(-side)
+    least = np.cos(np.radians(FACING_DEG))
+    wall = np.where((facing >= least) & np.isfinite(ray), ray, np.nan)
+    if ball:
+        width = np.where((ball_facing >= least) & (contact >= 0), width, np.nan)
+    return Measures(wall, width if ball else np.full(n, np.nan), ray, facing)

@@ -1,0 +1,348 @@
+"""Wall thickness of a whole model: distribution, thin spots as zones, where it breaks through, when it would print."""
+
+from dataclasses import dataclass, field
+
+import numpy as np
+from numpy.typing import NDArray
+
+from bolvek.analyses.finding import Finding
+from bolvek.analyses.openings import find_openings
+from bolvek.analyses.roles import outward_signs
+from bolvek.analyses.shells import nest_shells
+from bolvek.analyses.spots import gather_spots
+from bolvek.analyses.thickness import Measures, Samples, measure, sample_surface, unit_normals
+from bolvek.errors import UsageError, WorkError
+from bolvek.mesh import Mesh
+from bolvek.units import length_text
+
+Floats = NDArray[np.float64]
+Triple = tuple[float, float, float]
+
+MOST_SAMPLES = 400_000
+"""Samples beyond one a face, for the spacing chosen when none is given."""
+
+HOLE_MM = 0.1
+"""A wall below this prints as a hole."""
+
+BALL_REACH = 5.0
+"""Balls wider than so many times the minimum are not looked for: they decide nothing, and cost the most."""
+
+_MOST_HITS = 64
+_MOST_ZONES = 10_000
+PERCENTS = (1, 5, 25, 50, 75, 95)
+
+
+@dataclass(frozen=True)
+class WallSettings:
+    """min_mm: least wall; gap_mm: least gap across air (None: not asked); hole_mm: a wall below it prints as
+    a hole; ball: inscribed balls too, not only rays; spacing_mm: between samples (None: chosen)."""
+
+    min_mm: float = 1.0
+    gap_mm: float | None = None
+    hole_mm: float = HOLE_MM
+    ball: bool = True
+    spacing_mm: float | None = None
+
+    def check(self) -> None:
+        """Raise UsageError when a length makes no sense."""
+        for name, value in (("--min", self.min_mm), ("--gap", self.gap_mm), ("--spacing", self.spacing_mm)):
+            if value is not None and not 0 < value < np.inf:
+                raise UsageError(f"{name} must be above 0, not {value:g}")
+        if not 0 <= self.hole_mm < np.inf:
+            raise UsageError(f"--hole must be 0 or more, not {self.hole_mm:g}")
+
+
+@dataclass(frozen=True)
+class Measured:
+    """One measure, by area: where it is a wall at all, extremes, percentiles, share of all area below the minimum."""
+
+    measured_share: float
+    below_share: float
+    min_mm: float | None = None
+    max_mm: float | None = None
+    mean_mm: float | None = None
+    percentiles_mm: dict[str, float] = field(default_factory=dict)
+
+
+@dataclass(frozen=True)
+class WallZone:
+    """A thin spot: kind "breakthrough", "hole", "thin" or "gap"; the thinnest place, middle and extent of its
+    box, the surface in it (all sides), which measure decided most of it, the shells it lies on (from 1)."""
+
+    kind: str
+    min_mm: float
+    mean_mm: float
+    area_mm2: float
+    where_mm: Triple
+    centre_mm: Triple
+    size_mm: Triple
+    decided: str
+    shells: tuple[int, ...]
+
+
+@dataclass(frozen=True)
+class WallRecord:
+    """Thickness of a model. Shares are of its surface; lengths mm, areas mm2.
+
+    undefined_share: no other side to measure to (open skins, rays that get out); edge_share: beside an edge,
+    where nothing is a wall; hidden_share: inside other material (told only where it looked thin).
+    prints_at: factors by which to scale so that the thinnest zone, and 99% of the area, reach the minimum.
+    """
+
+    min_mm: float
+    samples: int
+    spacing_mm: float
+    area_mm2: float
+    undefined_share: float
+    edge_share: float
+    hidden_share: float
+    ray: Measured
+    ball: Measured | None
+    wall: Measured
+    histogram_edges_mm: list[float]
+    histogram_share: list[float]
+    zones: list[WallZone]
+    zone_count: int
+    gap: Measured | None
+    gap_zones: list[WallZone]
+    prints_at: dict[str, float]
+    findings: tuple[Finding, ...]
+
+    @property
+    def verdict(self) -> str:
+        """ "thin" when a finding is a fault."""
+        return "thin" if any(f.severity == "fault" for f in self.findings) else "thick enough"
+
+
+@dataclass(frozen=True)
+class WallField:
+    """What was measured where: samples, the wall at each (nan: none), and by face and vertex the least (nan too)."""
+
+    samples: Samples
+    wall: Floats
+    face_mm: Floats
+    vertex_mm: Floats
+
+
+def default_spacing(mesh: Mesh, min_mm: float) -> float:
+    """Half the minimum, but not so fine that it takes more than `MOST_SAMPLES`."""
+    return max(0.5 * min_mm, float(np.sqrt(mesh.area / MOST_SAMPLES)))
+
+
+def measure_walls(mesh: Mesh, settings: WallSettings = WallSettings()) -> tuple[WallRecord, WallField]:
+    """Measure every wall. Raises UsageError, or WorkError for a model without surface or without extent."""
+    settings.check()
+    s = settings
+    if not len(mesh.faces) or not mesh.area > 0:
+        raise WorkError("the model has no surface to measure")
+    if not (mesh.size > 0).all():
+        raise WorkError("the model is flat: a surface without a thickness; 'bolvek survey' shows what it is")
+    spacing = s.spacing_mm or default_spacing(mesh, s.min_mm)
+    samples = sample_surface(mesh, spacing)
+    sign, skin = _sides(mesh)
+    found = measure(mesh, samples.points, samples.face, sign, widest_ball_mm=BALL_REACH * s.min_mm * s.ball)
+    ray, ball, state = _judged(mesh, samples, sign, skin, found, s)
+    wall = np.fmin(ray, ball)
+    wall[state == _BROKEN] = 0.0
+    total = float(samples.area.sum())
+
+    def share(mask: NDArray[np.bool_]) -> float:
+        return float(samples.area[mask].sum() / total)
+
+    thin = np.flatnonzero(wall < s.min_mm)
+    zones, count = _zones(mesh, samples, thin, wall, ray, state, s)
+    gap, gap_zones = _gaps(mesh, samples, sign, skin, s) if s.gap_mm is not None else (None, [])
+    stats = _measured(wall, samples.area, s.min_mm)
+    edges, shares = _histogram(wall, samples.area)
+    prints = {}
+    if zones and zones[0].min_mm > 0:
+        prints["thinnest"] = s.min_mm / min(z.min_mm for z in zones)
+    if stats.percentiles_mm and stats.percentiles_mm["1"] > 0:
+        prints["99_percent"] = s.min_mm / stats.percentiles_mm["1"]
+    face = np.full(len(mesh.faces), np.inf)
+    np.minimum.at(face, samples.face, np.where(np.isnan(wall), np.inf, wall))
+    vertex = np.full(len(mesh.vertices), np.inf)
+    for k in range(3):
+        np.minimum.at(vertex, mesh.faces[:, k], face)
+    record = WallRecord(
+        min_mm=s.min_mm,
+        samples=len(samples.area),
+        spacing_mm=spacing,
+        area_mm2=total,
+        undefined_share=share(state == _UNDEFINED),
+        edge_share=share(np.isnan(wall) & (state == _PLAIN)),
+        hidden_share=share(state == _HIDDEN),
+        ray=_measured(ray, samples.area, s.min_mm),
+        ball=_measured(ball, samples.area, s.min_mm) if s.ball else None,
+        wall=stats,
+        histogram_edges_mm=edges,
+        histogram_share=shares,
+        zones=zones,
+        zone_count=count,
+        gap=gap,
+        gap_zones=gap_zones,
+        prints_at=prints,
+        findings=(),
+    )
+    field_ = WallField(samples, wall, *(np.where(np.isinf(a), np.nan, a) for a in (face, vertex)))
+    return WallRecord(**{**record.__dict__, "findings": _findings(record)}), field_
+
+
+_PLAIN, _UNDEFINED, _HIDDEN, _BROKEN = range(4)
+
+
+def _sides(mesh: Mesh) -> tuple[Floats, NDArray[np.bool_]]:
+    """Per face: 1 where it faces out of its material, -1 where it is turned; and which lie on open skins."""
+    skin = np.zeros(mesh.topology.shells, bool)
+    if mesh.topology.open_edges:
+        openings, _ = find_openings(mesh)
+        skin[[o.shell - 1 for o in openings if o.kind == "rim"]] = True
+    return outward_signs(mesh, nest_shells(mesh)), skin[mesh.topology.shell]
+
+
+def _judged(
+    mesh: Mesh, samples: Samples, sign: Floats, skin: NDArray[np.bool_], m: Measures, s: WallSettings
+) -> tuple[Floats, Floats, NDArray[np.int8]]:
+    """Ray and ball (nan: no wall) and what each sample is, after a second look where the plain answer may lie.
+
+    The second look counts every surface along the ray: the material is left where as many surfaces were
+    left as entered. Where none is left at all, there was no material to begin with: two shells have gone
+    through each other. Where more than one is, the sample lies inside other material.
+    """
+    ray, ball = m.ray.copy(), m.ball.copy()
+    state = np.full(len(ray), _PLAIN, np.int8)
+    lost = ~np.isfinite(m.ray_mm)
+    whole = not mesh.topology.open_edges
+    state[lost] = _BROKEN if whole and mesh.topology.shells > 1 else _UNDEFINED
+    state[skin[samples.face]] = _UNDEFINED
+    again = (state == _PLAIN) & ((m.facing < 0) | (np.fmin(ray, ball) < s.min_mm))
+    if mesh.topology.shells == 1 and whole:  # one closed shell cannot hide in another: only what looks wrong
+        again &= m.facing < 0
+    rows = np.flatnonzero(again)
+    for at in range(0, len(rows), 50_000):
+        some = rows[at : at + 50_000]
+        inward = -unit_normals(mesh)[samples.face[some]] * sign[samples.face[some]][:, None]
+        hits = mesh.tree.rays(samples.points[some], inward, near=1e-8 * float(mesh.size.max()), most=_MOST_HITS)
+        face = np.maximum(hits.face, 0)
+        leaving = np.einsum("ij,ikj->ik", inward, mesh.area_vectors[face] * sign[face][..., None])
+        step = np.where(hits.face >= 0, np.sign(leaving), 0.0)
+        # a ray through an edge meets both of its faces: one surface
+        same = np.zeros(step.shape, bool)
+        close = 1e-9 * float(mesh.size.max())
+        same[:, 1:] = (hits.distance[:, 1:] <= hits.distance[:, :-1] + close) & (step[:, 1:] == step[:, :-1])
+        step[same] = 0.0
+        depth = step.sum(axis=1)
+        left = np.cumsum(step, axis=1) >= np.maximum(depth, 1)[:, None]
+        out = np.argmax(left, axis=1)
+        simple = (depth == 1) & (step[:, 0] > 0)
+        through = hits.distance[np.arange(len(some)), out]
+        merged = (depth == 1) & ~simple
+        ray[some[merged]] = through[merged]
+        for mask, kind in ((depth > 1, _HIDDEN), (depth < 1, _BROKEN if whole else _UNDEFINED)):
+            state[some[mask]] = kind
+        ball[some[~simple]] = np.nan
+    gone = state != _PLAIN
+    ray[gone] = ball[gone] = np.nan
+    return ray, ball, state
+
+
+def _measured(values: Floats, area: Floats, min_mm: float) -> Measured:
+    total = float(area.sum())
+    good = np.flatnonzero(~np.isnan(values))
+    if not len(good):
+        return Measured(0.0, 0.0)
+    order = good[np.argsort(values[good], kind="stable")]
+    v, a = values[order], area[order]
+    along = np.cumsum(a)
+    at = np.searchsorted(along, np.array(PERCENTS) / 100 * along[-1])
+    percentiles = {str(p): float(v[min(i, len(v) - 1)]) for p, i in zip(PERCENTS, at, strict=True)}
+    below = float(a[v < min_mm].sum() / total)
+    mean = float((v * a).sum() / along[-1])
+    return Measured(float(along[-1] / total), below, float(v[0]), float(v[-1]), mean, percentiles)
+
+
+def _histogram(wall: Floats, area: Floats, bins: int = 40) -> tuple[list[float], list[float]]:
+    """Edges (mm) and share of the area in each bin, up to the 95th percentile; the last bin holds the rest."""
+    good = ~np.isnan(wall)
+    if not good.any():
+        return [], []
+    order = np.sort(wall[good])
+    top = float(order[int(0.95 * (len(order) - 1))]) * 1.05
+    edges = np.linspace(0.0, max(top, 1e-9), bins + 1)
+    counts, _ = np.histogram(np.minimum(wall[good], edges[-1]), edges, weights=area[good])
+    return edges.tolist(), (counts / area.sum()).tolist()
+
+
+def _zones(
+    mesh: Mesh,
+    samples: Samples,
+    thin: NDArray[np.int64],
+    wall: Floats,
+    ray: Floats,
+    state: NDArray[np.int8],
+    s: WallSettings,
+) -> tuple[list[WallZone], int]:
+    """Thin samples gathered: what breaks through first, then what prints as a hole, then by thickness."""
+    kinds = ("breakthrough", "hole", "thin")
+    broken = state[thin] == _BROKEN
+    label = np.where(broken, 0, np.where(wall[thin] < s.hole_mm, 1, 2))
+    by_ray = (ray[thin] <= wall[thin]) | broken
+    zones = []
+    for spot in gather_spots(
+        samples.points[thin], wall[thin], samples.area[thin], max(1.5 * samples.spacing_mm, s.min_mm)
+    ):
+        rows = spot.rows
+        least = int(label[rows].min())
+        weight = samples.area[thin[rows]]
+        decided = "ray" if float(weight[by_ray[rows]].sum()) >= 0.5 * float(weight.sum()) else "ball"
+        shells = tuple(int(x) + 1 for x in np.unique(mesh.topology.shell[samples.face[thin[rows]]]))
+        zones.append(WallZone(kinds[least], *spot.figures, decided if s.ball else "ray", shells))
+    zones.sort(key=lambda z: (kinds.index(z.kind), z.min_mm, z.where_mm))
+    return zones[:_MOST_ZONES], len(zones)
+
+
+def _gaps(
+    mesh: Mesh, samples: Samples, sign: Floats, skin: NDArray[np.bool_], s: WallSettings
+) -> tuple[Measured, list[WallZone]]:
+    """Clearances across air, and those below the minimum as zones."""
+    assert s.gap_mm is not None
+    m = measure(
+        mesh, samples.points, samples.face, sign, widest_ball_mm=BALL_REACH * s.gap_mm * s.ball, across_air=True
+    )
+    gap = m.wall
+    gap[skin[samples.face]] = np.nan
+    narrow = np.flatnonzero(gap < s.gap_mm)
+    zones = []
+    for spot in gather_spots(
+        samples.points[narrow], gap[narrow], samples.area[narrow], max(1.5 * samples.spacing_mm, s.gap_mm)
+    ):
+        rows = narrow[spot.rows]
+        shells = tuple(int(x) + 1 for x in np.unique(mesh.topology.shell[samples.face[rows]]))
+        by_ray = float(samples.area[rows][m.ray[rows] <= gap[rows]].sum()) >= 0.5 * spot.figures[2]
+        zones.append(WallZone("gap", *spot.figures, "ray" if by_ray or not s.ball else "ball", shells))
+    zones.sort(key=lambda z: (z.min_mm, z.where_mm))
+    return _measured(gap, samples.area, s.gap_mm), zones[:_MOST_ZONES]
+
+
+def _findings(r: WallRecord) -> tuple[Finding, ...]:
+    found = []
+    texts = {
+        "breakthrough": ("wall_broken", "place", "where a wall has broken through: it prints as a hole"),
+        "hole": ("wall_hole", "place", "so thin that it prints as a hole"),
+        "thin": ("wall_thin", "zone", f"thinner than {length_text(r.min_mm)}"),
+    }
+    for kind, (code, word, text) in texts.items():
+        zones = [z for z in r.zones if z.kind == kind]
+        if zones:
+            words = f"{len(zones):,} {word}{'' if len(zones) == 1 else 's'} {text}"
+            if kind != "breakthrough":
+                words += f", {length_text(zones[0].min_mm)} at least"
+            found.append(Finding(code, "fault", len(zones), words, zones[0].where_mm))
+    if r.gap_zones:
+        least, n = r.gap_zones[0], len(r.gap_zones)
+        words = f"{n:,} gap{'' if n == 1 else 's'} too narrow, {length_text(least.min_mm)} at least"
+        found.append(Finding("gap_narrow", "fault", n, words, least.where_mm))
+    if r.undefined_share > 0:
+        share = f"{100 * r.undefined_share:.1f}% of the surface has no other side: an open skin or an opening"
+        found.append(Finding("wall_undefined", "note", 1, share))
+    return tuple(found)
