@@ -209,8 +209,8 @@ def _drops(
     the samples that are buried: where the first surface beneath is left, not entered, there is material."""
     spacing = s.spacing_mm or float(np.sqrt(max(mesh.face_areas[over].sum(), 1e-300) / MOST_SAMPLES))
     spacing = max(spacing, 1e-5 * float(mesh.size.max()))
-    found = sample_surface(Mesh(mesh.vertices, mesh.faces[over]), spacing)
-    face = over[found.face]
+    found = sample_surface(mesh, spacing, _mask(len(mesh.faces), over))
+    face = found.face
     up = s.direction
     hits = mesh.tree.rays(found.points, np.broadcast_to(-up, found.points.shape), near=1e-8 * float(mesh.size.max()))
     distance, hit = hits.distance[:, 0], hits.face[:, 0]
@@ -401,9 +401,10 @@ def _held_by_others(
     points, island = [mesh.vertices[minima]], [np.arange(len(minima))]
     if len(bottom):
         spacing = float(np.sqrt(mesh.face_areas[bottom].sum() / 20_000))
-        found = sample_surface(Mesh(mesh.vertices, mesh.faces[bottom]), max(spacing, 1e-5 * float(mesh.size.max())))
+        spacing = max(spacing, 1e-5 * float(mesh.size.max()))
+        found = sample_surface(mesh, spacing, _mask(len(mesh.faces), bottom))
         points.append(found.points)
-        island.append(corners[bottom[found.face], 0])
+        island.append(corners[found.face, 0])
     faces = np.where(sign[:, None] < 0, mesh.faces[:, ::-1], mesh.faces)
     tree = mesh.tree if (sign > 0).all() else Tree(mesh.vertices, np.ascontiguousarray(faces))
     inside = tree.winding(np.concatenate(points) - 1e-5 * float(mesh.size.max()) * up) > 0.5
@@ -467,6 +468,12 @@ def _findings(r: OverhangRecord) -> tuple[Finding, ...]:
         text = f"the centre of mass stands {length_text(-r.bed_margin_mm)} outside the contact: it would fall over"
         found.append(Finding("topples", "fault", 1, text, r.centre_of_mass_mm))
     return tuple(found)
+
+
+def _mask(size: int, chosen: Ints) -> NDArray[np.bool_]:
+    mask = np.zeros(size, bool)
+    mask[chosen] = True
+    return mask
 
 
 def _triple(v: Floats) -> Triple:

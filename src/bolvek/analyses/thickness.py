@@ -54,12 +54,17 @@ class Measures:
         return np.fmin(self.ray, self.ball)
 
 
-def sample_surface(mesh: Mesh, spacing_mm: float) -> Samples:
-    """Samples about a spacing apart or nearer, one at least a face with an area, in the tree's order of faces."""
+def sample_surface(mesh: Mesh, spacing_mm: float, only: NDArray[np.bool_] | None = None) -> Samples:
+    """Samples about a spacing apart or nearer, one at least a face with an area, in the tree's order of faces.
+
+    only (F,) bool picks faces.
+    """
     order, v, f = mesh.tree.order, mesh.vertices, mesh.faces
-    start = np.zeros(len(f) + 1, np.int64)
+    if only is not None:
+        order = order[only[order]]
+    start = np.zeros(len(order) + 1, np.int64)
     nothing = np.zeros((0, 3)), np.zeros(0), np.zeros(0, np.int64)
-    run_ranges(lambda b, e: kernels.sample_faces(v, f, order, spacing_mm, b, e, start, False, *nothing), len(f))
+    run_ranges(lambda b, e: kernels.sample_faces(v, f, order, spacing_mm, b, e, start, False, *nothing), len(order))
     start = np.cumsum(start)
     n = int(start[-1])
     points, area, face = np.empty((n, 3)), np.empty(n), np.empty(n, np.int64)
