@@ -69,7 +69,8 @@ def sample_surface(mesh: Mesh, spacing_mm: float, only: NDArray[np.bool_] | None
     n = int(start[-1])
     points, area, face = np.empty((n, 3)), np.empty(n), np.empty(n, np.int64)
     run_ranges(
-        lambda b, e: kernels.sample_faces(v, f, order, spacing_mm, b, e, start, True, points, area, face), len(f)
+        lambda b, e: kernels.sample_faces(v, f, order, spacing_mm, b, e, start, True, points, area, face),
+        len(order),
     )
     return Samples(points, area, face, spacing_mm)
 
