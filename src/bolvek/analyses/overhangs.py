@@ -1,6 +1,6 @@
 """Overhangs, islands, bridges, supports and how a model stands, for one build direction."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -9,10 +9,10 @@ from bolvek.analyses.finding import Finding
 from bolvek.analyses.roles import outward_signs
 from bolvek.analyses.shells import nest_shells
 from bolvek.analyses.thickness import Samples, sample_surface, unit_normals
-from bolvek.analyses.zones import group_faces
 from bolvek.errors import UsageError, WorkError
 from bolvek.kernels import overhangs as kernels
 from bolvek.mesh import Mesh
+from bolvek.mesh.topology import label_patches
 from bolvek.spatial.tree import Tree
 from bolvek.units import length_text
 
@@ -199,7 +199,7 @@ def find_overhangs(
         island_list=islands,
         findings=(),
     )
-    return OverhangRecord(**{**record.__dict__, "findings": _findings(record)}), kind
+    return replace(record, findings=_findings(record)), kind
 
 
 def _drops(
@@ -235,11 +235,10 @@ def _zones(
     up: Floats,
     kind: NDArray[np.int8],
 ) -> list[OverhangZone]:
-    """Overhanging faces gathered by shared vertices, largest first; marks what each face is."""
-    group = group_faces(mesh, over)
+    """Overhanging faces gathered by shared edges, largest first; marks what each face is."""
+    label, count = label_patches(mesh.topology, _mask(len(mesh.faces), over))
+    group = label[over]
     across = _plan(up)
-    label = np.full(len(mesh.faces), -1)
-    label[over] = group
     # where a zone ends at a face that goes down or lies on the bed, that face holds it
     half = (3 * over[:, None] + np.arange(3)).ravel()
     twin = mesh.topology.twin[half]
@@ -256,7 +255,6 @@ def _zones(
     held = np.concatenate([edges, np.stack([inside, inside], axis=1)]) @ across.T
     zone_of = label[samples.face]
     order, place = np.argsort(zone_of, kind="stable"), np.argsort(held_zone, kind="stable")
-    count = int(group.max()) + 1
     ends = np.searchsorted(zone_of[order], np.arange(count + 1))
     held_ends = np.searchsorted(held_zone[place], np.arange(count + 1))
     face_order = np.argsort(group, kind="stable")

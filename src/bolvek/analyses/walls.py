@@ -1,6 +1,6 @@
 """Wall thickness of a whole model: distribution, thin spots as zones, where it breaks through, when it would print."""
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -140,10 +140,7 @@ def measure_walls(mesh: Mesh, settings: WallSettings = WallSettings()) -> tuple[
     spacing = s.spacing_mm or default_spacing(mesh, s.min_mm)
     samples = sample_surface(mesh, spacing)
     sign, skin = _sides(mesh)
-    found = measure(mesh, samples.points, samples.face, sign, widest_ball_mm=BALL_REACH * s.min_mm * s.ball)
-    ray, ball, state = _judged(mesh, samples, sign, skin, found, s)
-    wall = np.fmin(ray, ball)
-    wall[state == _BROKEN] = 0.0
+    ray, ball, state, wall = _ask(mesh, samples, sign, skin, s)
     total = float(samples.area.sum())
 
     def share(mask: NDArray[np.bool_]) -> float:
@@ -152,13 +149,15 @@ def measure_walls(mesh: Mesh, settings: WallSettings = WallSettings()) -> tuple[
     thin = np.flatnonzero(wall < s.min_mm)
     zones, count = _zones(mesh, samples, thin, wall, ray, state, s)
     gap, gap_zones = _gaps(mesh, samples, sign, skin, s) if s.gap_mm is not None else (None, [])
-    stats = _measured(wall, samples.area, s.min_mm)
+    stats = [_measured(values, samples.area, s.min_mm) for values in (wall, ray, ball)]
+    zones, least = _sharpened(mesh, zones, spacing, sign, skin, s)
+    stats = [_lowered(m, x) for m, x in zip(stats, least, strict=True)]
     edges, shares = _histogram(wall, samples.area)
     prints = {}
     if zones and zones[0].min_mm > 0:
         prints["thinnest"] = s.min_mm / min(z.min_mm for z in zones)
-    if stats.percentiles_mm and stats.percentiles_mm["1"] > 0:
-        prints["99_percent"] = s.min_mm / stats.percentiles_mm["1"]
+    if stats[0].percentiles_mm and stats[0].percentiles_mm["1"] > 0:
+        prints["99_percent"] = s.min_mm / stats[0].percentiles_mm["1"]
     face = np.full(len(mesh.faces), np.inf)
     np.minimum.at(face, samples.face, np.where(np.isnan(wall), np.inf, wall))
     vertex = np.full(len(mesh.vertices), np.inf)
@@ -172,9 +171,9 @@ def measure_walls(mesh: Mesh, settings: WallSettings = WallSettings()) -> tuple[
         undefined_share=share(state == _UNDEFINED),
         edge_share=share(np.isnan(wall) & (state == _PLAIN)),
         hidden_share=share(state == _HIDDEN),
-        ray=_measured(ray, samples.area, s.min_mm),
-        ball=_measured(ball, samples.area, s.min_mm) if s.ball else None,
-        wall=stats,
+        ray=stats[1],
+        ball=stats[2] if s.ball else None,
+        wall=stats[0],
         histogram_edges_mm=edges,
         histogram_share=shares,
         zones=zones,
@@ -185,7 +184,24 @@ def measure_walls(mesh: Mesh, settings: WallSettings = WallSettings()) -> tuple[
         findings=(),
     )
     field_ = WallField(samples, wall, *(np.where(np.isinf(a), np.nan, a) for a in (face, vertex)))
-    return WallRecord(**{**record.__dict__, "findings": _findings(record)}), field_
+    return replace(record, findings=_findings(record)), field_
+
+
+def wall_at(mesh: Mesh, points: Floats, face: NDArray[np.integer], settings: WallSettings) -> Floats:
+    """Walls (Q,) at any points (Q, 3) of faces (Q,); nan where there is none, 0 where it has broken through."""
+    samples = Samples(points, np.ones(len(points)), np.asarray(face, np.int64), 0.0)
+    return _ask(mesh, samples, *_sides(mesh), settings)[3]
+
+
+def _ask(
+    mesh: Mesh, samples: Samples, sign: Floats, skin: NDArray[np.bool_], s: WallSettings
+) -> tuple[Floats, Floats, NDArray[np.int8], Floats]:
+    """Ray, ball, state and wall at samples."""
+    found = measure(mesh, samples.points, samples.face, sign, widest_ball_mm=BALL_REACH * s.min_mm * s.ball)
+    ray, ball, state = _judged(mesh, samples, sign, skin, found, s)
+    wall = np.fmin(ray, ball)
+    wall[state == _BROKEN] = 0.0
+    return ray, ball, state, wall
 
 
 _PLAIN, _UNDEFINED, _HIDDEN, _BROKEN = range(4)
@@ -297,8 +313,57 @@ def _zones(
         decided = "ray" if float(weight[by_ray[rows]].sum()) >= 0.5 * float(weight.sum()) else "ball"
         shells = tuple(int(x) + 1 for x in np.unique(mesh.topology.shell[samples.face[thin[rows]]]))
         zones.append(WallZone(kinds[least], *spot.figures, decided if s.ball else "ray", shells))
-    zones.sort(key=lambda z: (kinds.index(z.kind), z.min_mm, z.where_mm))
-    return zones[:_MOST_ZONES], len(zones)
+    return sorted(zones, key=_zone_order)[:_MOST_ZONES], len(zones)
+
+
+_SHARPENED, _PASSES, _FINER = 12, 2, 8  # zones looked at again; how often; how much finer each time
+_MOST_AGAIN = 50_000
+
+
+def _sharpened(
+    mesh: Mesh, zones: list[WallZone], spacing: float, sign: Floats, skin: NDArray[np.bool_], s: WallSettings
+) -> tuple[list[WallZone], list[float]]:
+    """The first zones with their thinnest places found more finely, and the least wall, ray and ball met there.
+
+    A minimum often lies at a corner of the mesh, which no sample hits.
+    """
+    least = [np.inf, np.inf, np.inf]
+    found = []
+    for k, zone in enumerate(zones):
+        if k >= _SHARPENED or zone.kind == "breakthrough":
+            found.append(zone)
+            continue
+        where, reach, best = np.array(zone.where_mm), spacing, zone.min_mm
+        for _ in range(_PASSES):
+            near = mesh.tree.faces_in_box(where - reach, where + reach)
+            only = np.zeros(len(mesh.faces), bool)
+            only[near] = True
+            fine = max(reach / _FINER, float(np.sqrt(mesh.face_areas[near].sum() / _MOST_AGAIN)))
+            some = sample_surface(mesh, fine, only)
+            around = (np.abs(some.points - where) <= reach).all(axis=1)
+            some = Samples(some.points[around], some.area[around], some.face[around], fine)
+            if not len(some.area):
+                break
+            ray, ball, _, wall = _ask(mesh, some, sign, skin, s)
+            for i, values in enumerate((wall, ray, ball)):
+                least[i] = min(least[i], float(np.nanmin(values, initial=np.inf)))
+            if np.nanmin(wall, initial=np.inf) < best:
+                i = int(np.nanargmin(wall))
+                best, where = float(wall[i]), some.points[i]
+            reach /= 0.5 * _FINER
+        kind = "hole" if best < s.hole_mm else zone.kind
+        x, y, z = (float(c) for c in where)
+        found.append(replace(zone, kind=kind, min_mm=best, where_mm=(x, y, z)))
+    return sorted(found, key=_zone_order), least
+
+
+def _lowered(m: Measured, least: float) -> Measured:
+    return m if m.min_mm is None or m.min_mm <= least else replace(m, min_mm=least)
+
+
+def _zone_order(z: WallZone) -> tuple[int, float, Triple]:
+    """What is told first."""
+    return ("breakthrough", "hole", "thin").index(z.kind), z.min_mm, z.where_mm
 
 
 def _gaps(

@@ -72,6 +72,9 @@ models_argument = click.argument("models", type=PATH, metavar="MODEL...", nargs=
 material_option = click.option(
     "--material", default="standard-resin", show_default=True, help="What to weigh it in; 'bolvek profiles' lists them."
 )
+printer_option = click.option(
+    "--printer", metavar="NAME", help="Take limits from a printer; 'bolvek profiles' lists them."
+)
 output_option = click.option(
     "-o", "--output", type=PATH, help="File to write; without it beside MODEL, named after the verb."
 )

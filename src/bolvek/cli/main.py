@@ -9,6 +9,8 @@ from bolvek import __version__
 
 VERBS = {
     "survey": "Look at models: what they are, what is wrong, where.",
+    "walls": "Measure wall thickness, thin spots and gaps.",
+    "overhangs": "Find overhangs, islands and supports; compare build directions.",
     "prep": "The whole way: scale, hollow, drain, prove.",
     "scale": "Make a model larger or smaller.",
     "pose": "Turn, tilt, lay on a face, mirror, centre, drop to the bed.",

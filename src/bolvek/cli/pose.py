@@ -5,7 +5,7 @@ from typing import Any
 
 import click
 
-from bolvek.cli.common import PLACE, model_argument, options, output_option, shared_options
+from bolvek.cli.common import PLACE, model_argument, options, output_option, printer_option, shared_options
 from bolvek.errors import UsageError
 
 _AXES = {"x": (1.0, 0.0, 0.0), "y": (0.0, 1.0, 0.0), "z": (0.0, 0.0, 1.0)}
@@ -37,6 +37,20 @@ def _tilt(text: str | None) -> tuple[float, float] | None:
     return numbers[0], numbers[1] if len(numbers) == 2 else 0.0
 
 
+def _best_up(model: Path, rank: int, printer: str | None, unit: str | None) -> tuple[float, float, float]:
+    """The build direction that `overhangs --compare-up` ranks there."""
+    from bolvek.analyses.directions import CompareSettings, compare_directions
+    from bolvek.cli.common import prepare_kernels
+    from bolvek.cli.overhangs import settings_for
+    from bolvek.formats import read_model
+
+    prepare_kernels()
+    compared = compare_directions(
+        read_model(model, unit=unit).mesh, settings_for(printer), CompareSettings(best=max(rank, 1))
+    )
+    return compared.best[min(rank, len(compared.best)) - 1].up
+
+
 @click.command("pose")
 @options(
     model_argument,
@@ -45,6 +59,13 @@ def _tilt(text: str | None) -> tuple[float, float] | None:
     click.option("--lay", type=PLACE, help="Lay the face nearest to this point on the bed."),
     click.option("--lay-largest", is_flag=True, help="Lay it on the largest flat side it can stand on."),
     click.option("--up", type=PLACE, help="This direction of the model becomes up."),
+    click.option(
+        "--best",
+        type=click.IntRange(1),
+        metavar="RANK",
+        help="The RANK-th best build direction becomes up; see overhangs.",
+    ),
+    printer_option,
     click.option(
         "--turn", "turns", multiple=True, metavar="AXIS:DEGREES", help="Turn about x, y, z or a vector; repeat."
     ),
@@ -60,6 +81,8 @@ def command(
     lay: tuple[float, float, float] | None,
     lay_largest: bool,
     up: tuple[float, float, float] | None,
+    best: int | None,
+    printer: str | None,
     turns: tuple[str, ...],
     tilt: str | None,
     centre: bool,
@@ -76,10 +99,15 @@ def command(
       bolvek pose carp.stl --turn x:90 --turn z:45 --drop
       bolvek pose bracket.stl --lay-largest --centre -o flat.stl
       bolvek pose carp.stl --tilt 30,90 --drop
+      bolvek pose shade.stl --best 1 --printer filament-bed
     """
     from bolvek.cli.operate import one_by_one, operate
     from bolvek.operations.pose import PoseSettings, pose
     from bolvek.report.words import pose_text
 
+    if best is not None and (up is not None or lay is not None or lay_largest):
+        raise UsageError("--best chooses what is up; it goes with none of --up, --lay, --lay-largest")
+    if best is not None:
+        up, drop = _best_up(model, best, printer, shared["unit"]), True
     settings = PoseSettings(mirror, lay, lay_largest, up, tuple(_turn(t) for t in turns), _tilt(tilt), centre, drop)
     operate("pose", [model], output, settings, one_by_one(pose), pose_text, keep_parts=True, **shared)

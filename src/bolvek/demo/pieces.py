@@ -64,6 +64,28 @@ def sheet(points: Floats, keep: NDArray[np.bool_] | None = None) -> Mesh:
     return Mesh(points.reshape(-1, 3), cells.reshape(-1, 3)).picked(slice(None))
 
 
+def blocks(cells: NDArray[np.bool_], size: float) -> Mesh:
+    """The surface of filled cells (X, Y, Z) of a grid, two triangles a side that has no neighbour."""
+    wide = np.pad(cells, 1)
+    shape = np.array(cells.shape) + 1
+    corners = []
+    for axis in range(3):
+        for side in (0, 1):
+            beside = np.roll(wide, 1 - 2 * side, axis=axis)[1:-1, 1:-1, 1:-1]
+            at = np.argwhere(cells & ~beside)
+            u, v = np.eye(3, dtype=int)[(axis + 1) % 3], np.eye(3, dtype=int)[(axis + 2) % 3]
+            base = at + side * np.eye(3, dtype=int)[axis]
+            quad = np.stack([base, base + u, base + u + v, base + v], axis=1)
+            corners.append(quad if side else quad[:, ::-1])
+    points = np.concatenate(corners)
+    number = (points[..., 0] * shape[1] + points[..., 1]) * shape[2] + points[..., 2]
+    used, index = np.unique(number, return_inverse=True)
+    index = index.reshape(-1, 4)
+    faces = np.concatenate([index[:, [0, 1, 2]], index[:, [0, 2, 3]]])
+    grid = np.stack(np.unravel_index(used, tuple(shape)), axis=1)
+    return Mesh(size * grid, faces)
+
+
 def gather(pieces: Sequence[Mesh]) -> Mesh:
     """Pieces in one mesh as a file holds them: float32, equal points welded."""
     return pieces[0].joined(*pieces[1:]).as_stored()

@@ -120,6 +120,13 @@ def _anchor(mesh: Mesh, place: _Place, marks: Marks) -> tuple[Floats, Floats]:
     return anchor, normal / size if size > 1e-12 else np.array([0.3, -0.9, 0.3])
 
 
+def nearest_surface(mesh: Mesh, where: Floats) -> tuple[Floats, Floats]:
+    """The point of the surface nearest to a place, and the unit normal there."""
+    _, face = mesh.tree.nearest(where[None])
+    normal = mesh.area_vectors[face[0]]
+    return mesh.tree.closest_points(where[None], face)[0], normal / max(float(np.linalg.norm(normal)), 1e-300)
+
+
 def best_views(spots: list[Spot]) -> list[View]:
     """Two views: the one that faces most of the places, then the one that faces most of the rest."""
     turns = [-62.0, -17.0, 28.0, 73.0, 118.0, 163.0, 208.0, 253.0]

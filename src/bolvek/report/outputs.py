@@ -2,6 +2,9 @@
 
 from pathlib import Path
 
+import numpy as np
+from numpy.typing import NDArray
+
 from bolvek.analyses.proof import ProofRecord
 from bolvek.analyses.survey_record import Marks, Survey
 from bolvek.formats.safe import write_bytes
@@ -41,3 +44,13 @@ def write_survey_picture(
     words = "no fault found" if clean else "not sound" if not survey.sound else "sound, with findings"
     caption = model_caption(model, mesh, verdict=words, fit=clean, shells=plural(survey.shells, "shell"))
     write_bytes(target, survey_picture(mesh, survey, marks, caption), replace=replace)
+
+
+def face_table(mesh: Mesh, columns: dict[str, NDArray[np.float64]]) -> bytes:
+    """CSV of values a face: number from 0, middle in mm, then the columns; empty where there is no value."""
+    middles = mesh.vertices[mesh.faces].mean(axis=1)
+    lines = [",".join(["face", "x_mm", "y_mm", "z_mm", *columns])]
+    for f, (place, values) in enumerate(zip(middles.tolist(), zip(*columns.values(), strict=True), strict=True)):
+        cells = [f"{x:.6g}" for x in place] + ["" if np.isnan(v) else f"{v:.6g}" for v in values]
+        lines.append(",".join([str(f), *cells]))
+    return ("\n".join(lines) + "\n").encode()

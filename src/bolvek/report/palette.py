@@ -1,5 +1,8 @@
 """Colours of pictures: linear RGB triples in 0..1 unless said otherwise."""
 
+import numpy as np
+from numpy.typing import NDArray
+
 OUTSIDE = (0.78, 0.62, 0.44)
 INSIDE = (0.30, 0.50, 0.62)
 CUT = (0.86, 0.33, 0.20)
@@ -22,6 +25,12 @@ CLASSES = {
     "slivers": "#111111",
     "strays": "#009e73",
     "knife_edges": "#f0e442",
+    "wall": "#d55e00",
+    "gap": "#6a3d9a",
+    "bridge": "#56b4e9",
+    "cantilever": "#d55e00",
+    "free": "#cc79a7",
+    "island": "#cc79a7",
 }
 """A survey's classes as they are drawn; told apart by people with any colour vision."""
 
@@ -30,3 +39,24 @@ def linear(colour: str) -> tuple[float, float, float]:
     """A hex colour as the linear triple that comes out as it in a fully lit picture."""
     r, g, b = (int(colour[k : k + 2], 16) / 255 for k in (1, 3, 5))
     return r**1.6, g**1.6, b**1.6
+
+
+_WALL_STEPS = (0.0, 0.5, 0.999, 1.001, 2.0, 4.0)
+_WALL_COLOURS = ("#67000d", "#d55e00", "#f6b26b", "#cfe1f2", "#6baed6", "#08519c")
+
+
+def wall_colours(share: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Linear colours (N, 3) of walls given as shares of the minimum: orange below it, blue above, grey for nan.
+
+    Orange against blue tells the two sides apart in every common kind of colour blindness.
+    """
+    ends = np.array([linear(c) for c in _WALL_COLOURS])
+    filled = np.nan_to_num(share, nan=0.0)
+    out = np.stack([np.interp(filled, _WALL_STEPS, ends[:, k]) for k in range(3)], axis=-1)
+    out[np.isnan(share)] = PLAIN
+    return out
+
+
+def shown(colours: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Linear colours as they come out in a fully lit picture."""
+    return np.clip(colours, 0, 1) ** (1 / 1.6)

@@ -1,5 +1,6 @@
 """Shaded images of a mesh, without GPU or screen: raster kernel, then light per pixel."""
 
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
@@ -13,8 +14,11 @@ from bolvek.spatial.parallel import run_ranges
 
 Floats = NDArray[np.float64]
 
+Paint = Floats | Callable[[NDArray[np.integer], Floats], Floats]
+"""A colour (F, 3) a face, or what gives colours (N, 3) for faces (N,) at points (N, 3) of them."""
+
 _SUPER = 2  # samples a pixel along each axis
-_CREASE_COSINE = 0.6
+_CREASE_COSINE = 0.8
 
 
 @dataclass(frozen=True)
@@ -49,13 +53,13 @@ def render(
     *,
     cut: CutPlane | None = None,
     inner: NDArray[np.bool_] | None = None,
-    paint: Floats | None = None,
+    paint: Paint | None = None,
     window: tuple[Floats, float] | None = None,
 ) -> Image:
     """A shaded picture that fills width x height pixels with a small margin.
 
     cut takes away what lies in front of a plane and paints the material it goes through; inner (F,)
-    marks faces to be painted as inside; paint (F, 3) gives every face its colour; window is the point in
+    marks faces to be painted as inside; paint gives the colours; window is the point in
     the middle and the width in mm of what is shown, instead of all.
     """
     flat = view.project(mesh.vertices)
@@ -100,7 +104,7 @@ def _surface(
     seen: NDArray[np.bool_],
     inner: NDArray[np.bool_] | None,
     cut: CutPlane | None,
-    colours: Floats | None,
+    colours: Paint | None,
 ) -> tuple[Floats, Floats]:
     """Normal and colour (H, W, 3) a sample; cut material gets the plane's normal and hatching."""
     unit = mesh.area_vectors / np.maximum(mesh.face_areas, 1e-300)[:, None]
@@ -123,7 +127,9 @@ def _surface(
     normal = np.zeros((*face.shape, 3))
     colour = np.zeros((*face.shape, 3))
     paint = np.tile(np.array(palette.OUTSIDE), (len(f), 1))
-    if colours is not None:
+    if callable(colours):
+        paint = colours(f, np.einsum("nk,nkj->nj", bary, mesh.vertices[mesh.faces[f]]))
+    elif colours is not None:
         paint = colours[f]
     if inner is not None:
         paint[inner[f]] = palette.INSIDE

@@ -8,10 +8,13 @@ from typing import Any
 from pydantic import BaseModel
 
 from bolvek import __version__
+from bolvek.analyses.directions import Comparison
 from bolvek.analyses.finding import Finding
 from bolvek.analyses.judgement import Judgement
+from bolvek.analyses.overhangs import OverhangRecord
 from bolvek.analyses.proof import ProofRecord
 from bolvek.analyses.survey_record import Survey
+from bolvek.analyses.walls import WallRecord
 from bolvek.formats.registry import Model
 from bolvek.mesh import Mesh
 from bolvek.operations.drain import DrainRecord
@@ -34,6 +37,9 @@ class ModelSection(BaseModel):
     warnings: list[str]
     survey: Survey | None = None
     judgement: Judgement | None = None
+    walls: WallRecord | None = None
+    overhangs: OverhangRecord | None = None
+    directions: Comparison | None = None
     scale: ScaleRecord | None = None
     pose: PoseRecord | None = None
     hollow: HollowRecord | None = None

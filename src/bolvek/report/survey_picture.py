@@ -3,27 +3,18 @@
 from typing import TYPE_CHECKING
 
 import numpy as np
-from numpy.typing import NDArray
 
 from bolvek.analyses.survey_record import Marks, Survey
 from bolvek.mesh import Mesh
-from bolvek.mesh.topology import CROWDED, OPEN
 from bolvek.report import palette
-from bolvek.report.callouts import Spot, best_views, choose_spots, spread
-from bolvek.report.picture import HEIGHT, WIDTH, Caption, add_scale_bar, new_figure, png_bytes
-from bolvek.report.raster import Image, render
-from bolvek.report.view import View
-from bolvek.units import point_text
+from bolvek.report.callouts import best_views, choose_spots
+from bolvek.report.numbered import SIDE, VIEW, numbered_view, spot_list, zoom
+from bolvek.report.picture import HEIGHT, WIDTH, Caption, new_figure, png_bytes
 
 if TYPE_CHECKING:
-    from matplotlib.axes import Axes
     from matplotlib.figure import Figure
 
-Floats = NDArray[np.float64]
 
-_TOP, _BOTTOM = 84, 46
-_VIEW, _SIDE = 440, 376  # pixels wide: a view, the column on the right
-_MARGIN = 34  # of a view, for its labels
 _NAMES = {
     "open_edges": "open edges",
     "nonmanifold_edges": "non-manifold edges",
@@ -48,134 +39,15 @@ def survey_picture(mesh: Mesh, survey: Survey, marks: Marks, caption: Caption) -
         if code in marks.faces:
             paint[marks.faces[code]] = palette.linear(palette.CLASSES[code])
     for k, view in enumerate(best_views(spots)):
-        _view(figure, 8 + k * (_VIEW + 6), mesh, view, paint, spots)
+        numbered_view(figure, 8 + k * (VIEW + 6), mesh, view, paint, spots)
     if spots:
-        _zoom(figure, mesh, paint, spots[0])
-        _list(figure, spots, total)
+        zoom(figure, mesh, paint, spots[0])
+        spot_list(figure, spots, total)
     else:
-        x = (WIDTH - _SIDE + 10) / WIDTH
+        x = (WIDTH - SIDE + 10) / WIDTH
         figure.text(x, 0.80, "nothing to point at", size=11, color=palette.QUIET, style="italic")
     _legend(figure, marks)
     return png_bytes(figure)
-
-
-def _edges(mesh: Mesh, kind: int) -> Floats:
-    """Ends (E, 2, 3) of the open or crowded half-edges."""
-    face, k = np.divmod(np.flatnonzero(mesh.topology.twin == kind), 3)
-    return mesh.vertices[np.stack([mesh.faces[face, k], mesh.faces[face, (k + 1) % 3]], axis=1)]
-
-
-def _axes(figure: "Figure", image: Image, left: float, bottom: float) -> "Axes":
-    height, width = image.alpha.shape
-    axes = figure.add_axes((left / WIDTH, bottom / HEIGHT, width / WIDTH, height / HEIGHT))
-    axes.imshow(np.dstack([image.rgb, image.alpha]), extent=(0, width, 0, height), interpolation="nearest")
-    axes.set_xlim(0, width)
-    axes.set_ylim(0, height)
-    axes.set_axis_off()
-    return axes
-
-
-def _draw_edges(axes: "Axes", image: Image, view: View, mesh: Mesh, slack_mm: float, width: float) -> None:
-    from matplotlib.collections import LineCollection
-
-    for kind, code in ((OPEN, "open_edges"), (CROWDED, "nonmanifold_edges")):
-        ends = _edges(mesh, kind)
-        if not len(ends):
-            continue
-        flat = view.project(ends.reshape(-1, 3)).reshape(-1, 2, 3)
-        seen = image.sees(flat.mean(axis=1), slack_mm)
-        lines = image.place(flat[seen].reshape(-1, 3)).reshape(-1, 2, 2)
-        axes.add_collection(LineCollection(list(lines), colors=palette.CLASSES[code], linewidths=width, zorder=3))
-
-
-def _view(figure: "Figure", left: int, mesh: Mesh, view: View, paint: Floats, spots: list[Spot]) -> None:
-    width, height = _VIEW - 2 * _MARGIN, HEIGHT - _TOP - _BOTTOM
-    image = render(mesh, view, width, height, paint=paint)
-    axes = _axes(figure, image, left + _MARGIN, _BOTTOM)
-    slack = 0.006 * float(mesh.size.max())
-    _draw_edges(axes, image, view, mesh, slack, 1.3)
-    add_scale_bar(axes, image, width)
-    if not spots:
-        return
-    flat = view.project(np.array([s.anchor for s in spots]))
-    at = image.place(flat)
-    seen = image.sees(flat, slack) | image.sees(flat + np.array([0, 0, slack]), slack)
-    for side in (0, 1):
-        chosen = [k for k in range(len(spots)) if (at[k, 0] >= width / 2) == bool(side)]
-        heights = spread([float(at[k, 1]) for k in chosen], 12, height - 12, 24)
-        for k, y in zip(chosen, heights, strict=True):
-            x = width + 18 if side else -18
-            colour = palette.CLASSES[spots[k].code]
-            axes.plot(
-                [at[k, 0], x],
-                [at[k, 1], y],
-                "-" if seen[k] else ":",
-                color=palette.INK,
-                lw=0.8,
-                clip_on=False,
-                zorder=4,
-            )
-            axes.plot(*at[k], "o", ms=7, mfc="none", mec=palette.INK, mew=1.1, clip_on=False, zorder=5)
-            _number(axes, x, y, spots[k].number, colour, seen[k])
-
-
-def _number(axes: "Axes", x: float, y: float, number: int, colour: str, filled: bool) -> None:
-    fill = colour if filled else palette.PAPER
-    axes.plot(x, y, "o", ms=17, mfc=fill, mec=colour, mew=1.8, clip_on=False, zorder=6)
-    light = filled and sum(int(colour[k : k + 2], 16) for k in (1, 3, 5)) < 400
-    ink = "white" if light else palette.INK
-    axes.text(x, y, str(number), size=9.5, weight="bold", color=ink, ha="center", va="center_baseline", zorder=7)
-
-
-def _zoom(figure: "Figure", mesh: Mesh, paint: Floats, spot: Spot) -> None:
-    """The place from near, seen square on, with only what lies around it."""
-    width, height = _SIDE - 16, 230
-    reach = max(3.2 * spot.extent_mm, 5e-4 * float(mesh.size.max()))
-    near = mesh.tree.faces_in_box(spot.where - 0.7 * reach, spot.where + 0.7 * reach)
-    local = mesh.picked(near)
-    view = View.from_eye(spot.normal)
-    image = render(local, view, width, height, paint=paint[near], window=(spot.where, reach))
-    left, bottom = WIDTH - _SIDE + 4, HEIGHT - _TOP - height
-    axes = _axes(figure, image, left, bottom)
-    # edges of the whole model, not those where the piece was cut out
-    inside = np.zeros(len(mesh.faces), bool)
-    inside[near] = True
-    twin = mesh.topology.twin.reshape(-1, 3)
-    for kind, code in ((OPEN, "open_edges"), (CROWDED, "nonmanifold_edges")):
-        face, k = np.nonzero((twin == kind) & inside[:, None])
-        for f, e in zip(face.tolist(), k.tolist(), strict=True):
-            ends = mesh.vertices[[mesh.faces[f, e], mesh.faces[f, (e + 1) % 3]]]
-            axes.plot(*image.place(view.project(ends)).T, color=palette.CLASSES[code], lw=2.2, zorder=3)
-    for s in ("top", "bottom", "left", "right"):
-        axes.spines[s].set_color(palette.QUIET)
-    axes.set_axis_on()
-    axes.set_xticks([])
-    axes.set_yticks([])
-    axes.patch.set_alpha(0)
-    add_scale_bar(axes, image, width)
-    axes.text(4, height + 8, f"{spot.number} from near: {spot.text}", size=10.5, color=palette.INK, clip_on=False)
-
-
-def _list(figure: "Figure", spots: list[Spot], total: int) -> None:
-    axes = figure.add_axes(((WIDTH - _SIDE) / WIDTH, _BOTTOM / HEIGHT, _SIDE / WIDTH, 380 / HEIGHT))
-    axes.set_xlim(0, _SIDE)
-    axes.set_ylim(0, 380)
-    axes.set_axis_off()
-    for k, spot in enumerate(spots):
-        y = 352 - 28 * k
-        _number(axes, 16, y, spot.number, palette.CLASSES[spot.code], True)
-        axes.text(
-            34,
-            y + 1,
-            spot.text if len(spot.text) < 52 else spot.text[:50] + "...",
-            size=9.5,
-            color=palette.INK,
-            va="bottom",
-        )
-        axes.text(34, y - 1, point_text(spot.where), size=8.5, color=palette.QUIET, va="top")
-    axes.text(34, -10, "dotted: behind the surface in this view", size=9, color=palette.QUIET)
-    if total > len(spots):
-        axes.text(34, 6, f"{len(spots)} of {total:,} places, the smallest of each kind", size=9, color=palette.QUIET)
 
 
 def _legend(figure: "Figure", marks: Marks) -> None:

@@ -218,6 +218,29 @@ class Tree:
         faces[ok] = self.order[faces[ok]]
         return Hits(hits, faces, found)
 
+    def first_hits(self, origins: Floats, directions: Floats, *, near: float = 0.0) -> Floats:
+        """Distance (R,) of each ray's first hit beyond `near`, inf without one; in the calling thread alone."""
+        local = np.ascontiguousarray(origins - self.origin)
+        hits, faces = np.empty((len(local), 1)), np.empty((len(local), 1), np.int32)
+        found = np.empty(len(local), np.int32)
+        tree_query.ray_hits(
+            self.triangles,
+            self.box,
+            self.child,
+            self.first,
+            self.count,
+            local,
+            np.ascontiguousarray(directions),
+            near,
+            np.inf,
+            0,
+            len(local),
+            hits,
+            faces,
+            found,
+        )
+        return hits[:, 0]
+
     def winding(self, points: Floats) -> Floats:
         """Generalized winding number (P,) of points (P, 3); see `WINDING_ACCURACY`."""
         local = np.ascontiguousarray(np.asarray(points, np.float64).reshape(-1, 3) - self.origin)

@@ -1,0 +1,137 @@
+"""`bolvek overhangs`."""
+
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+import click
+
+from bolvek.cli.common import LENGTH, PATH, PLACE, model_argument, options, printer_option
+from bolvek.cli.measure import Answer, measure_options
+from bolvek.errors import UsageError
+
+if TYPE_CHECKING:
+    from bolvek.analyses.overhangs import OverhangSettings
+    from bolvek.mesh import Mesh
+
+
+def settings_for(
+    printer: str | None,
+    angle: float | None = None,
+    up: tuple[float, float, float] = (0.0, 0.0, 1.0),
+    layer: float | None = None,
+    habit: str | None = None,
+    spacing: float | None = None,
+) -> "OverhangSettings":
+    """Settings as given, else as the printer has them, else for a filament printer of 45 degrees and 0.2 mm."""
+    from bolvek.analyses.overhangs import OverhangSettings
+    from bolvek.profiles import load_profiles
+
+    if printer is not None:
+        known = load_profiles().printer(printer)
+        angle = known.overhang_deg if angle is None else angle
+        layer = known.layer_mm if layer is None else layer
+        habit = habit or ("hangs" if known.kind == "resin" else "stands")
+    return OverhangSettings(
+        45.0 if angle is None else angle, up, 0.2 if layer is None else layer, habit or "stands", spacing
+    )
+
+
+def _weights(texts: tuple[str, ...]) -> dict[str, float]:
+    from bolvek.analyses.directions import WEIGHTS
+
+    weights = dict(WEIGHTS)
+    for text in texts:
+        name, _, value = text.partition("=")
+        try:
+            weights[name.strip()] = float(value)
+        except ValueError:
+            raise UsageError(f"--weigh takes MEASURE=NUMBER, as in support=2; found '{text}'") from None
+    return weights
+
+
+@click.command("overhangs")
+@options(
+    model_argument,
+    click.option("--angle", type=float, metavar="DEGREES", help="Faces flatter than this need support (45)."),
+    printer_option,
+    click.option("--up", type=PLACE, default="0,0,1", show_default=True, help="Build direction."),
+    click.option("--layer", type=LENGTH, help="Layer height (0.2 mm, or the printer's)."),
+    click.option(
+        "--habit",
+        type=click.Choice(["stands", "hangs"]),
+        help="Stands on the bed (filament), hangs from the plate (resin).",
+    ),
+    click.option("--spacing", type=LENGTH, help="Distance between places that measure the support."),
+    click.option("--compare-up", type=int, metavar="N", help="Also rank N directions, and the sides it can stand on."),
+    click.option(
+        "--weigh", multiple=True, metavar="MEASURE=N", help="overhang, islands, support, height or contact; repeat."
+    ),
+    click.option("--best", type=int, default=5, show_default=True, metavar="K", help="How many directions to tell."),
+    click.option("--sheet", type=PATH, metavar="FILE.png", help="Draw the best directions side by side."),
+    measure_options,
+)
+def command(
+    model: Path,
+    angle: float | None,
+    printer: str | None,
+    up: tuple[float, float, float],
+    layer: float | None,
+    habit: str | None,
+    spacing: float | None,
+    compare_up: int | None,
+    weigh: tuple[str, ...],
+    best: int,
+    sheet: Path | None,
+    **shared: Any,
+) -> None:
+    """What hangs over: zones, bridges, islands, supports, how it stands; and the best way up.
+
+    \b
+    Examples:
+      bolvek overhangs shade.stl --angle 45 --picture overhangs.png
+      bolvek overhangs carp.stl --printer small-resin --compare-up 200 --sheet ways.png
+    """
+    from bolvek.analyses.directions import CompareSettings, compare_directions
+    from bolvek.analyses.overhangs import find_overhangs
+    from bolvek.cli.common import check_targets
+    from bolvek.cli.measure import run_measure
+    from bolvek.report.record import settings_dict
+
+    settings = settings_for(printer, angle, up, layer, habit, spacing)
+    settings.check()
+    compare = CompareSettings(compare_up, _weights(weigh), best) if compare_up is not None else None
+    if compare is not None:
+        compare.check()
+    elif weigh or sheet:
+        raise UsageError("--weigh and --sheet go with --compare-up N")
+    check_targets(model, [sheet], replace=shared["replace"])
+
+    def work(mesh: "Mesh", details: bool) -> Answer:
+        from bolvek.report.measure_words import MOST_LISTED, direction_rows, overhang_rows
+
+        record, kind = find_overhangs(mesh, settings)
+        rows = overhang_rows(record, most=1_000_000 if details else MOST_LISTED)
+        sections: dict[str, Any] = {"overhangs": record}
+        if compare is not None:
+            compared = compare_directions(mesh, settings, compare)
+            sections["directions"] = compared
+            rows += direction_rows(compared)
+            if sheet is not None:
+                from bolvek.formats.safe import write_bytes
+                from bolvek.report.overhangs_picture import directions_picture
+                from bolvek.report.picture import model_caption
+
+                caption = model_caption(model, mesh, tried=f"{compared.tried} directions compared")
+                write_bytes(sheet, directions_picture(mesh, compared, settings, caption), replace=shared["replace"])
+                rows.append(("sheet", str(sheet)))
+
+        def draw(caption: Any) -> bytes:
+            from bolvek.report.overhangs_picture import overhangs_picture
+
+            return overhangs_picture(mesh, record, kind, caption)
+
+        good = record.verdict == "prints as it stands"
+        return Answer(sections, rows, record.findings, record.verdict, good, draw)
+
+    asked = settings_dict(settings) | ({"compare": settings_dict(compare)} if compare else {})
+    run_measure("overhangs", model, asked, work, **shared)

@@ -1,0 +1,142 @@
+"""Walls, overhangs and directions in words: rows of (what, text)."""
+
+from bolvek.analyses.directions import Comparison, Direction
+from bolvek.analyses.overhangs import OverhangRecord, OverhangZone
+from bolvek.analyses.walls import Measured, WallRecord, WallZone
+from bolvek.report.words import plural
+from bolvek.units import length_text, point_text
+
+Row = tuple[str, str]
+
+MOST_LISTED = 8
+
+
+def wall_rows(r: WallRecord, *, most: int = MOST_LISTED) -> list[Row]:
+    """Everything measured about walls and gaps."""
+    rows = [
+        (
+            "minimum",
+            f"{length_text(r.min_mm)}; measured at {r.samples:,} places, {length_text(r.spacing_mm)} apart or less",
+        ),
+        ("wall", _measured_text(r.wall)),
+        ("  by rays", _measured_text(r.ray)),
+    ]
+    if r.ball is not None:
+        rows.append(("  by balls", _measured_text(r.ball)))
+    shares = [
+        (r.edge_share, "beside an edge, where nothing is a wall"),
+        (r.hidden_share, "inside other material"),
+        (r.undefined_share, "without another side"),
+    ]
+    told = [f"{100 * share:.1f}% {text}" for share, text in shares if share > 0]
+    if told:
+        rows.append(("not a wall", ", ".join(told)))
+    rows.append(("too thin", f"{100 * r.wall.below_share:.2f}% of the surface, {plural(r.zone_count, 'zone')}"))
+    rows += _limited([(f"  {k}", _wall_zone_text(z)) for k, z in enumerate(r.zones, 1)], most)
+    if r.gap is not None:
+        rows.append(("gaps", _measured_text(r.gap)))
+        rows += _limited([(f"  {k}", _wall_zone_text(z)) for k, z in enumerate(r.gap_zones, 1)], most)
+    if r.prints_at:
+        rows.append(("would print at", _prints_text(r)))
+    return rows
+
+
+def _measured_text(m: Measured) -> str:
+    if m.min_mm is None or m.max_mm is None:
+        return "nowhere a wall"
+    p = m.percentiles_mm
+    return (
+        f"{length_text(m.min_mm)} to {length_text(m.max_mm)}; 1% below {length_text(p['1'])}, half below "
+        f"{length_text(p['50'])}; on {100 * m.measured_share:.1f}% of the surface"
+    )
+
+
+def _wall_zone_text(z: WallZone) -> str:
+    head = {"breakthrough": "broken through", "hole": f"{length_text(z.min_mm)}, prints as a hole"}
+    shells = f"shell {z.shells[0]}" if len(z.shells) == 1 else "shells " + ", ".join(str(s) for s in z.shells)
+    size = " x ".join(f"{x:.2f}" for x in z.size_mm)
+    words = head.get(z.kind, f"{length_text(z.min_mm)} at least, {length_text(z.mean_mm)} on average")
+    return f"{words}, {z.area_mm2:.2f} mm2, {size} mm, thinnest at {point_text(z.where_mm)}; {z.decided}, {shells}"
+
+
+def _prints_text(r: WallRecord) -> str:
+    words = []
+    if "thinnest" in r.prints_at:
+        words.append(f"{100 * r.prints_at['thinnest']:.1f}% of its size everything reaches the minimum")
+    if "99_percent" in r.prints_at:
+        words.append(f"{100 * r.prints_at['99_percent']:.1f}% of its size 99% of the surface does")
+    return ", ".join(words)
+
+
+def overhang_rows(r: OverhangRecord, *, most: int = MOST_LISTED) -> list[Row]:
+    """Everything about one build direction."""
+    up = ", ".join(f"{x:.4g}" for x in r.up)
+    habit = "stands on the bed" if r.habit == "stands" else "hangs from the plate"
+    rows = [
+        ("build", f"up {up}; {habit}; {r.height_mm:.2f} mm tall, {r.layers:,} layers of {r.layer_mm:g} mm"),
+        ("contact", _contact_text(r)),
+        (
+            "overhang",
+            f"{r.area_mm2 / 100:.2f} cm2 flatter than {r.angle_deg:g} degrees, {100 * r.share:.1f}% of the surface",
+        ),
+    ]
+    rows += _limited([(f"  {k}", _overhang_zone_text(z)) for k, z in enumerate(r.zones, 1)], most)
+    smaller = r.minima - r.islands
+    note = f"; {plural(smaller, 'smaller place')} where material begins join within a layer" if smaller else ""
+    rows.append(("islands", f"{r.islands:,}{note}"))
+    rows += _limited(
+        [(f"  {k}", f"at {point_text(i.where_mm)}, {i.height_mm:.2f} mm up") for k, i in enumerate(r.island_list, 1)],
+        most,
+    )
+    support = f"{r.support_volume_mm3 / 1000:.2f} cm3 between overhang and what is beneath, "
+    support += f"{r.support_footprint_mm2 / 100:.2f} cm2"
+    if r.footprint_on_part_mm2 > 0:
+        support += f", {r.footprint_on_part_mm2 / 100:.2f} cm2 of it on the part itself"
+    rows.append(("support", support))
+    return rows
+
+
+def _contact_text(r: OverhangRecord) -> str:
+    text = f"{r.bed_contact_mm2 / 100:.2f} cm2 on the bed"
+    if r.bed_margin_mm is not None:
+        side = "inside" if r.bed_margin_mm >= 0 else "outside"
+        text += f"; the centre of mass stands {length_text(abs(r.bed_margin_mm))} {side} it"
+    return text
+
+
+def _overhang_zone_text(z: OverhangZone) -> str:
+    kind = {"bridge": "bridge", "cantilever": "overhang", "free": "bottom of an island"}[z.kind]
+    reach = ""
+    if z.reach_mm is not None:
+        reach = (
+            f", spans {length_text(2 * z.reach_mm)}"
+            if z.kind == "bridge"
+            else f", reaches out {length_text(z.reach_mm)}"
+        )
+    return (
+        f"{kind}, {z.area_mm2:.2f} mm2{reach}, {z.flattest_deg:.0f} degrees at the flattest, lowest at "
+        f"{point_text(z.lowest_mm)}, {z.support_mm3 / 1000:.3f} cm3 beneath"
+    )
+
+
+def direction_rows(c: Comparison) -> list[Row]:
+    """The best directions and the present one, a line each."""
+    mix = ", ".join(f"{name} {weight:g}" for name, weight in c.weights.items())
+    rows = [("compared", f"{c.tried} directions; score = shares of the worst, weighed {mix}; lower is better")]
+    rows += [(f"  {k}", _direction_text(d)) for k, d in enumerate(c.best, 1)]
+    rows.append(("  as it is", _direction_text(c.now)))
+    return rows
+
+
+def _direction_text(d: Direction) -> str:
+    up = ",".join(f"{x:.4f}" for x in d.up)
+    return (
+        f"{d.score:.3f}: up {up} ({d.source}): {d.overhang_mm2 / 100:.2f} cm2 over, {plural(d.islands, 'island')}, "
+        f"about {d.support_volume_mm3 / 1000:.2f} cm3 support, {d.height_mm:.2f} mm tall, "
+        f"{d.bed_contact_mm2 / 100:.2f} cm2 on the bed"
+    )
+
+
+def _limited(rows: list[Row], most: int) -> list[Row]:
+    left = len(rows) - most
+    return rows if left <= 0 else [*rows[:most], ("", f"and {left:,} more; --details tells all")]

@@ -1,0 +1,136 @@
+"""Overhangs drawn: what overhangs, bridges and begins in the air in colour, numbered; and directions side by side."""
+
+from typing import TYPE_CHECKING
+
+import numpy as np
+from numpy.typing import NDArray
+
+from bolvek.analyses.directions import Comparison, Direction
+from bolvek.analyses.overhangs import OverhangRecord, OverhangSettings, find_overhangs
+from bolvek.mesh import Mesh
+from bolvek.report import palette
+from bolvek.report.callouts import MOST, Spot, nearest_surface
+from bolvek.report.numbered import SIDE, VIEW, add_image, numbered_view, spot_list
+from bolvek.report.picture import HEIGHT, WIDTH, Caption, new_figure, png_bytes
+from bolvek.report.raster import render
+from bolvek.report.view import View
+from bolvek.units import length_text
+
+if TYPE_CHECKING:
+    from matplotlib.figure import Figure
+
+Floats = NDArray[np.float64]
+
+BED = "#009e73"
+_LEGEND = (
+    ("overhang", palette.CLASSES["cantilever"]),
+    ("bridge", palette.CLASSES["bridge"]),
+    ("begins in the air", palette.CLASSES["free"]),
+    ("on the bed", BED),
+)
+
+
+def face_paint(kind: NDArray[np.int8]) -> Floats:
+    """Colours (F, 3) of what each face is, as `find_overhangs` tells."""
+    colours = [palette.PLAIN, palette.linear(BED)]
+    colours += [palette.linear(palette.CLASSES[c]) for c in ("cantilever", "bridge", "free")]
+    return np.array(colours)[kind]
+
+
+def overhangs_picture(mesh: Mesh, record: OverhangRecord, kind: NDArray[np.int8], caption: Caption) -> bytes:
+    """PNG of the overhangs of a model, which stands in the picture as it is built."""
+    turn = _upright(np.array(record.up))
+    standing = mesh.moved(mesh.vertices @ turn.T)
+    figure = new_figure(caption)
+    spots = [_spot(standing, turn, k, *place) for k, place in enumerate(_places(record)[:MOST], 1)]
+    for k, view in enumerate((View.three_quarter(-62.0, -24.0), View.three_quarter(118.0, -24.0))):
+        numbered_view(figure, 8 + k * (VIEW + 6), standing, view, face_paint(kind), spots)
+    _figures(figure, record)
+    if spots:
+        spot_list(figure, spots, len(record.zones) + record.islands)
+    _legend(figure)
+    return png_bytes(figure)
+
+
+def directions_picture(mesh: Mesh, comparison: Comparison, settings: OverhangSettings, caption: Caption) -> bytes:
+    """PNG of the best directions side by side, the present one last."""
+    figure = new_figure(caption)
+    shown = [*comparison.best[:5], comparison.now]
+    columns, width, height = 3, 400, 290
+    for k, direction in enumerate(shown):
+        turn = _upright(np.array(direction.up))
+        standing = mesh.moved(mesh.vertices @ turn.T)
+        _, kind = find_overhangs(mesh, OverhangSettings(settings.angle_deg, direction.up, settings.layer_mm))
+        image = render(standing, View.three_quarter(-62.0, -14.0), width - 20, height - 40, paint=face_paint(kind))
+        row, column = divmod(k, columns)
+        left, bottom = 24 + column * (width + 14), HEIGHT - 90 - (row + 1) * (height + 44) + 40
+        add_image(figure, image, left, bottom)
+        name = "now" if k == len(shown) - 1 else f"{k + 1}"
+        figure.text(left / WIDTH, (bottom - 8) / HEIGHT, name, size=12, weight="bold", color=palette.INK, va="top")
+        lines = direction_figures(direction)
+        figure.text((left + 40) / WIDTH, (bottom - 6) / HEIGHT, lines, size=8.8, color=palette.INK, va="top")
+    _legend(figure)
+    return png_bytes(figure)
+
+
+def direction_figures(d: Direction) -> str:
+    """The numbers of a direction on two lines."""
+    up = ", ".join(f"{x:.3f}" for x in d.up)
+    return (
+        f"up {up}; score {d.score:.2f}\n{d.overhang_mm2 / 100:.2f} cm2 over, {d.islands} islands, "
+        f"{d.support_volume_mm3 / 1000:.1f} cm3 support, {d.height_mm:.1f} mm"
+    )
+
+
+def _upright(up: Floats) -> Floats:
+    """A turn (3, 3) that takes `up` to z."""
+    from bolvek.operations.pose import turn_onto
+
+    return turn_onto(up, np.array([0.0, 0.0, 1.0]))
+
+
+def _places(r: OverhangRecord) -> list[tuple[str, str, Floats, float]]:
+    """Code, words, place and extent: islands first, then the largest zones."""
+    places = [
+        ("island", f"island, {length_text(i.height_mm)} above the bed", np.array(i.where_mm), 0.0)
+        for i in r.island_list
+    ]
+    names = {"bridge": "bridge", "cantilever": "overhang", "free": "bottom of an island"}
+    for z in r.zones:
+        if z.kind != "free":
+            words = f"{names[z.kind]}, {z.area_mm2:.3g} mm2"
+            if z.reach_mm is not None:
+                bridge = z.kind == "bridge"
+                words += f", spans {length_text(2 * z.reach_mm)}" if bridge else f", reaches {length_text(z.reach_mm)}"
+            places.append((z.kind, words, np.array(z.centre_mm), max(z.size_mm)))
+    return places
+
+
+def _spot(mesh: Mesh, turn: Floats, number: int, code: str, text: str, where: Floats, extent: float) -> Spot:
+    at = turn @ where
+    anchor, normal = nearest_surface(mesh, at)
+    return Spot(number, code, text, where, extent, anchor, normal)
+
+
+def _figures(figure: "Figure", r: OverhangRecord) -> None:
+    """The main numbers at the top of the right column."""
+    rows = [
+        ("overhang", f"{r.area_mm2 / 100:.2f} cm2, {100 * r.share:.1f}% of the surface"),
+        ("islands", f"{r.islands}"),
+        ("bridges", f"{r.bridges}, {r.bridge_area_mm2 / 100:.2f} cm2"),
+        ("support", f"{r.support_volume_mm3 / 1000:.2f} cm3 on {r.support_footprint_mm2 / 100:.2f} cm2"),
+        ("bed contact", f"{r.bed_contact_mm2 / 100:.2f} cm2"),
+        ("height", f"{r.height_mm:.2f} mm, {r.layers:,} layers"),
+    ]
+    for k, (name, text) in enumerate(rows):
+        y = (HEIGHT - 110 - 26 * k) / HEIGHT
+        figure.text((WIDTH - SIDE + 10) / WIDTH, y, name, size=10.5, color=palette.QUIET)
+        figure.text((WIDTH - SIDE + 110) / WIDTH, y, text, size=10.5, color=palette.INK)
+
+
+def _legend(figure: "Figure") -> None:
+    x = 330.0
+    for text, colour in _LEGEND:
+        figure.text(x / WIDTH, 14 / HEIGHT, "\u25a0", size=13, color=colour, va="center")
+        figure.text((x + 16) / WIDTH, 14 / HEIGHT, text, size=9.5, color=palette.INK, va="center")
+        x += 44 + 7.0 * len(text)
