@@ -46,7 +46,7 @@ class Measures:
     ray: Floats
     ball: Floats
     ray_mm: Floats
-    facing: NDArray[np.float32]
+    facing: Floats
 
     @property
     def wall(self) -> Floats:
@@ -89,16 +89,23 @@ def measure(
     instead.
     """
     tree = mesh.tree
-    local = np.ascontiguousarray(points - tree.origin)
     side = 1.0 if across_air else -1.0
     directions = unit_normals(mesh)[face] * (side * sign[face])[:, None]
-    n, longest = len(points), float(mesh.size.max())
-    ray, facing, hit = np.empty(n), np.empty(n, np.float32), np.empty(n, np.int32)
-    ball = widest_ball_mm > 0
-    size = n if ball else 0
-    width, ball_facing, contact = np.empty(size), np.empty(size, np.float32), np.empty(size, np.int32)
+    longest = float(mesh.size.max())
+    hits = tree.rays(points, directions, near=SKIN_SHARE * longest)
+    ray, hit = hits.distance[:, 0], np.maximum(hits.face[:, 0], 0)
+    # as if every face looked out of its material
+    facing = -side * sign[hit] * np.einsum("ij,ij->i", directions, mesh.area_vectors[hit])
+    facing /= np.maximum(mesh.face_areas[hit], 1e-300)
+    least = np.cos(np.radians(FACING_DEG))
+    wall = np.where((facing >= least) & np.isfinite(ray), ray, np.nan)
+    n = len(ray)
+    if not widest_ball_mm > 0:
+        return Measures(wall, np.full(n, np.nan), ray, facing)
+    local = np.ascontiguousarray(points - tree.origin)
+    width, across, contact = np.empty(n), np.empty(n, np.float32), np.empty(n, np.int32)
     run_ranges(
-        lambda b, e: kernels.find_walls(
+        lambda b, e: kernels.shrink_balls(
             tree.triangles,
             tree.box,
             tree.disc,
@@ -107,25 +114,18 @@ def measure(
             tree.count,
             local,
             directions,
-            SKIN_SHARE * longest,
+            ray,
             min(widest_ball_mm, 2.0 * longest),
             BALL_TOLERANCE,
             b,
             e,
-            ray,
-            facing,
-            hit,
             width,
-            ball_facing,
+            across,
             contact,
         ),
         n,
         grain=512,
     )
-    # as if every face looked out of its material
-    facing *= np.where(hit >= 0, sign[tree.order[hit]], 1.0).astype(np.float32) * np.float32(-side)
-    least = np.cos(np.radians(FACING_DEG))
-    wall = np.where((facing >= least) & np.isfinite(ray), ray, np.nan)
-    if ball:
-        width = np.where((ball_facing >= least) & (contact >= 0), width, np.nan)
-    return Measures(wall, width if ball else np.full(n, np.nan), ray, facing)
+    # a ball that rests on what the ray hit, and was never shrunk, faces what the ray faces
+    across = np.where(contact < 0, facing, across)
+    return Measures(wall, np.where((across >= least) & np.isfinite(width), width, np.nan), ray, facing)

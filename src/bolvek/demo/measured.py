@@ -23,7 +23,7 @@ class ThinSpot:
 GOURD_WALL_MM = 2.4
 _OUTLINE = [(0, 14.0), (8, 24.0), (25, 28.0), (42, 20.0), (58, 8.0), (68, 9.5), (75, 13.0)]  # height, radius
 _NECK = (58.0, 0.9, 2.5)  # height, wall, spread
-_DENTS = ((25.0, 0.0, 0.5), (25.0, 140.0, 0.7))  # height, direction (degrees), wall
+_DENTS = ((25.0, 0.0, 0.5), (25.0, 139.5, 0.7))  # height, direction (degrees), wall
 _DENT_SPREAD_MM = 2.2
 
 

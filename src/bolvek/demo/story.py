@@ -4,9 +4,13 @@ import time
 from collections.abc import Callable
 from pathlib import Path
 
+from bolvek.analyses.directions import compare_directions
+from bolvek.analyses.overhangs import OverhangSettings, find_overhangs
 from bolvek.analyses.survey import SurveySettings
+from bolvek.analyses.walls import WallSettings, measure_walls
 from bolvek.demo.carp import carp
 from bolvek.demo.lantern_set import UNIT, lantern_set
+from bolvek.demo.measured import gourd, lattice_shade
 from bolvek.demo.troubled import cloud_tile, dragon_bracket, finial
 from bolvek.formats import check_target, read_model, write_model
 from bolvek.formats.safe import write_bytes
@@ -18,8 +22,11 @@ from bolvek.operations.place_drains import PlaceSettings
 from bolvek.operations.scale import ScaleSettings, scale_together
 from bolvek.profiles import load_profiles
 from bolvek.report.outputs import write_picture, write_survey_picture
+from bolvek.report.overhangs_picture import directions_picture, overhangs_picture
+from bolvek.report.picture import model_caption
 from bolvek.report.record import Record, model_section, record_json, settings_dict
 from bolvek.report.survey_words import survey_line
+from bolvek.report.walls_picture import walls_picture
 from bolvek.report.words import scale_text, size_text
 
 PREP = PrepSettings(HollowSettings(2.0), PlaceSettings(2, 3.5), ScaleSettings(height_mm=90.0))
@@ -29,6 +36,9 @@ TROUBLED: dict[str, Callable[[], Mesh]] = {
     "dragon_bracket.obj": lambda: dragon_bracket()[0],
 }
 """Models with faults, by the file they are written to: each in another format."""
+
+MEASURED = {"gourd": (".stl", ".walls.png"), "lattice_shade": (".stl", ".overhangs.png", ".ways.png")}
+"""Models to be measured, and what is left of each."""
 
 Tell = Callable[[str, str, float], None]
 
@@ -42,11 +52,14 @@ def run_demo(
     """
     names = [*TROUBLED, *(f"{Path(n).stem}.survey.png" for n in TROUBLED), "survey.json"]
     names += ["carp.stl", "carp.png", "carp.prep.stl", "carp.prep.png", "carp.prep.json"]
+    names += [f"{n}{suffix}" for n, suffixes in MEASURED.items() for suffix in suffixes]
     names += [f"lantern_set/{n}{suffix}" for n in lantern_set() for suffix in (".stl", ".sized.stl")]
     for name in names:
         check_target(folder / name, replace=replace)
     begin_step("survey")
     _look_at_troubled(folder, tell, replace)
+    begin_step("measure")
+    _measure(folder, tell, replace)
     begin_step("lantern set")
     _size_the_set(folder / "lantern_set", tell, replace)
     begin_step("carp")
@@ -78,6 +91,32 @@ def _look_at_troubled(folder: Path, tell: Tell, replace: bool) -> None:
         seconds={"survey": seconds},
     )
     write_bytes(folder / "survey.json", record_json(record).encode(), replace=replace)
+
+
+def _measure(folder: Path, tell: Tell, replace: bool) -> None:
+    """The gourd's walls; the shade's overhangs and the best way up; with pictures."""
+    begin = time.perf_counter()
+    path = folder / "gourd.stl"
+    write_model(path, gourd()[0], replace=replace)
+    mesh = read_model(path).mesh
+    asked = WallSettings(min_mm=1.2)
+    walls, _ = measure_walls(mesh, asked)
+    caption = model_caption(path, mesh, verdict=walls.verdict, fit=False)
+    write_bytes(folder / "gourd.walls.png", walls_picture(mesh, walls, asked, caption), replace=replace)
+    tell("walls", f"{path}: {'; '.join(f.text for f in walls.findings)}", _since(begin))
+    begin = time.perf_counter()
+    path = folder / "lattice_shade.stl"
+    write_model(path, lattice_shade()[0], replace=replace)
+    mesh = read_model(path).mesh
+    settings = OverhangSettings()
+    hangs, kind = find_overhangs(mesh, settings)
+    caption = model_caption(path, mesh, verdict=hangs.verdict, fit=False)
+    write_bytes(folder / "lattice_shade.overhangs.png", overhangs_picture(mesh, hangs, kind, caption), replace=replace)
+    compared = compare_directions(mesh, settings)
+    caption = model_caption(path, mesh, tried=f"{compared.tried} directions compared")
+    sheet = directions_picture(mesh, compared, settings, caption)
+    write_bytes(folder / "lattice_shade.ways.png", sheet, replace=replace)
+    tell("overhangs", f"{path}: {'; '.join(f.text for f in hangs.findings)}", _since(begin))
 
 
 def _size_the_set(folder: Path, tell: Tell, replace: bool) -> None:

@@ -41,6 +41,7 @@ def compile_group(group: str) -> None:
     """
     if group == GROUPS[0]:
         _compile_survey()
+        _compile_measures()
     else:
         _compile_hollow()
         _compile_readers()
@@ -70,6 +71,19 @@ def _compile_hollow() -> None:
     mesh.tree.nearest(mesh.vertices)
     mesh.tree.rays(mesh.vertices, mesh.vertices)
     slim(mesh, 0.05)
+
+
+def _compile_measures() -> None:
+    """Walls and build directions, on two blocks of which one begins in the air."""
+    from bolvek.analyses.directions import CompareSettings, compare_directions
+    from bolvek.analyses.overhangs import OverhangSettings, find_overhangs
+    from bolvek.analyses.walls import WallSettings, measure_walls
+    from bolvek.demo.pieces import block
+
+    mesh = block((0, 0, 0), (3, 3, 3)).joined(block((0, 0, 5), (3, 3, 6)))
+    measure_walls(mesh, WallSettings(min_mm=2.0, spacing_mm=1.0))
+    find_overhangs(mesh)
+    compare_directions(mesh, OverhangSettings(), CompareSettings(1))
 
 
 def _compile_survey() -> None:

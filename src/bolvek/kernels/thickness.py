@@ -1,65 +1,16 @@
-"""Wall thickness at points of a surface: how far a ray gets, and the largest ball that fits; samples to ask at."""
+"""Wall thickness at points of a surface: the largest ball that fits; and samples to ask at."""
 
 import numpy as np
 
 from bolvek.kernels import kernel
-from bolvek.kernels.simd import child_slabs
-from bolvek.kernels.tree_query import closest_on_triangle, nearest_one, ray_triangle
+from bolvek.kernels.tree_query import closest_on_triangle, nearest_one
 
 _STACK = 512
 _MOST_STEPS = 100
 
 
 @kernel
-def first_hit(tri, box, child, first, count, ox, oy, oz, dx, dy, dz, near, stack_node, stack_low, t_in, t_out):
-    """Parameter and triangle (tree order) of a ray's first hit beyond `near`; inf and -1 when there is none."""
-    x, y, z = np.float32(ox), np.float32(oy), np.float32(oz)
-    ix = np.float32(1.0 / (dx if abs(dx) > 1e-18 else 1e-18))
-    iy = np.float32(1.0 / (dy if abs(dy) > 1e-18 else 1e-18))
-    iz = np.float32(1.0 / (dz if abs(dz) > 1e-18 else 1e-18))
-    t0 = np.float32(near) - np.float32(1e-5) * (np.float32(1.0) + abs(np.float32(near)))
-    best = np.inf
-    hit = -1
-    top = 1
-    stack_node[0] = 0
-    stack_low[0] = t0
-    while top > 0:
-        top -= 1
-        if stack_low[top] > best:
-            continue
-        node = stack_node[top]
-        child_slabs(box, node, x, y, z, ix, iy, iz, t_in, t_out)
-        base = top
-        for k in range(8):
-            c = child[node, k]
-            if c == -2:
-                continue
-            # a flat box may lose its last bits to rounding: widen by a few ulp
-            low = max(t_in[k] - np.float32(2e-6) * abs(t_in[k]), t0)
-            high = t_out[k] + np.float32(2e-6) * abs(t_out[k])
-            if low > high or low > best:
-                continue
-            if c == -1:
-                s = first[node, k]
-                for f in range(s, s + count[node, k]):
-                    t = ray_triangle(tri, f, ox, oy, oz, dx, dy, dz)
-                    if t > near and (t < best or (t == best and f < hit)):
-                        best = t
-                        hit = f
-            else:
-                m = top
-                while m > base and stack_low[m - 1] < low:
-                    stack_low[m] = stack_low[m - 1]
-                    stack_node[m] = stack_node[m - 1]
-                    m -= 1
-                stack_low[m] = low
-                stack_node[m] = c
-                top += 1
-    return best, hit
-
-
-@kernel
-def find_walls(
+def shrink_balls(
     tri,
     box,
     disc,
@@ -68,53 +19,32 @@ def find_walls(
     count,
     points,
     directions,
-    near,
+    ray,
     widest,
     tolerance,
     begin,
     end,
-    ray,
-    ray_facing,
-    ray_face,
     ball,
-    ball_facing,
+    facing,
     contact,
 ):
-    """Ray length and ball diameter from surface points into the side that unit directions (Q, 3) show.
+    """Diameter of the largest ball that touches each point from the side a unit direction (Q, 3) shows.
 
-    ray, ball (Q,) float64 (inf: nothing there); ray_facing, ball_facing (Q,) float32: cosine between the
-    direction and the normal of the face hit, and between the radii to the point and away from the contact,
-    1 when the other side lies square across; ray_face, contact (Q,) int32: triangle (tree order, -1: none)
-    that was hit, that the ball rests on. The ball shrinks from the ray's hit until nothing is nearer to
-    its middle than (1 - tolerance) radii (Ma, Bae, Choi 2012). No ball where `ball` is empty; none wider
-    than `widest`.
+    ball (Q,) float64, inf where it would be wider than `widest`; facing (Q,) float32: cosine between the
+    radius to the point and that away from what the ball rests on, 1 when that lies square across; contact
+    (Q,) int32: the triangle it rests on (tree order, -1: none). A ball shrinks from the length of the ray
+    until nothing is nearer to its middle than (1 - tolerance) radii (Ma, Bae, Choi 2012).
     """
     stack_node = np.empty(_STACK, np.int32)
     stack_low = np.empty(_STACK, np.float32)
     low = np.empty(8, np.float32)
-    t_in = np.empty(8, np.float32)
-    t_out = np.empty(8, np.float32)
     for q in range(begin, end):
         px, py, pz = points[q, 0], points[q, 1], points[q, 2]
         dx, dy, dz = directions[q, 0], directions[q, 1], directions[q, 2]
-        t, f = first_hit(
-            tri, box, child, first, count, px, py, pz, dx, dy, dz, near, stack_node, stack_low, t_in, t_out
-        )
-        ray[q] = t
-        facing = 0.0
-        if f >= 0:
-            ux, uy, uz = tri[f, 3] - tri[f, 0], tri[f, 4] - tri[f, 1], tri[f, 5] - tri[f, 2]
-            wx, wy, wz = tri[f, 6] - tri[f, 0], tri[f, 7] - tri[f, 1], tri[f, 8] - tri[f, 2]
-            nx, ny, nz = uy * wz - uz * wy, uz * wx - ux * wz, ux * wy - uy * wx
-            size = np.sqrt(nx * nx + ny * ny + nz * nz)
-            facing = (dx * nx + dy * ny + dz * nz) / size if size > 0.0 else 0.0
-        ray_facing[q] = facing
-        ray_face[q] = f
-        if ball.shape[0] == 0:
-            continue
-        r = min(0.5 * t, 0.5 * widest)
-        touch = f if 0.5 * t <= r else -1
-        beside = 1.0 if touch >= 0 else 0.0
+        r = 0.5 * min(ray[q], widest)
+        rests = ray[q] <= widest
+        touch = -1
+        beside = 1.0
         for _ in range(_MOST_STEPS):
             cx, cy, cz = px + r * dx, py + r * dy, pz + r * dz
             limit = r * (1.0 - tolerance)
@@ -137,10 +67,11 @@ def find_walls(
                 break
             r = smaller
             touch = g
+            rests = True
             # the angle at the middle between the two radii, from the chord
             beside = 0.5 * away / (r * r) - 1.0 if r > 0.0 else 0.0
-        ball[q] = 2.0 * r if touch >= 0 else np.inf
-        ball_facing[q] = beside
+        ball[q] = 2.0 * r if rests else np.inf
+        facing[q] = beside
         contact[q] = touch
 
 
