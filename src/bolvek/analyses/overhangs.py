@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 from bolvek.analyses.finding import Finding
 from bolvek.analyses.roles import outward_signs
 from bolvek.analyses.shells import nest_shells
-from bolvek.analyses.thickness import Samples, sample_surface, unit_normals
+from bolvek.analyses.thickness import MOST_RAYS, Samples, sample_surface, surfaces_along, unit_normals
 from bolvek.errors import UsageError, WorkError
 from bolvek.kernels import overhangs as kernels
 from bolvek.mesh import Mesh
@@ -206,7 +206,7 @@ def _drops(
     mesh: Mesh, over: Ints, sign: Floats, floor: float, s: OverhangSettings
 ) -> tuple[Samples, Floats, NDArray[np.bool_], Samples]:
     """Samples of the overhanging faces, how far each hangs over what is beneath, whether that is the part; and
-    the samples that are buried: where the first surface beneath is left, not entered, there is material."""
+    the samples that are buried: where more surfaces beneath are left than entered, there is material."""
     spacing = s.spacing_mm or float(np.sqrt(max(mesh.face_areas[over].sum(), 1e-300) / MOST_SAMPLES))
     spacing = max(spacing, 1e-5 * float(mesh.size.max()))
     found = sample_surface(mesh, spacing, _mask(len(mesh.faces), over))
@@ -217,6 +217,11 @@ def _drops(
     above = found.points @ up - floor
     facing = np.einsum("ij,j->i", mesh.area_vectors[np.maximum(hit, 0)], up) * sign[np.maximum(hit, 0)]
     free = (hit < 0) | (facing >= 0)
+    if mesh.topology.shells > 1:  # among several, count them all
+        for at in range(0, len(free), MOST_RAYS):
+            some = slice(at, at + MOST_RAYS)
+            down = np.broadcast_to(-up, found.points[some].shape)
+            free[some] = surfaces_along(mesh, found.points[some], down, sign)[1].sum(axis=1) <= 0
     landed = (hit >= 0) & (distance < above)
     drop = np.maximum(np.where(landed, distance, above), 0.0)
     samples, buried = (Samples(found.points[m], found.area[m], face[m], spacing) for m in (free, ~free))

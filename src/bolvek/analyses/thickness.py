@@ -129,3 +129,24 @@ def measure(
     # a ball that rests on what the ray hit, and was never shrunk, faces what the ray faces
     across = np.where(contact < 0, facing, across)
     return Measures(wall, np.where((across >= least) & np.isfinite(width), width, np.nan), ray, facing)
+
+
+MOST_RAYS, _MOST_HITS = 50_000, 64
+
+
+def surfaces_along(mesh: Mesh, points: Floats, directions: Floats, sign: Floats) -> tuple[Floats, Floats]:
+    """Distances (Q, K) of all surfaces along rays, and what each does (Q, K): 1 leaves material, -1 enters it.
+
+    0 stands for no surface, and for the second face of an edge that a ray goes through. The sum along a
+    ray is how many closed surfaces its point lies in. Up to 64 surfaces; for up to `MOST_RAYS` rays at a time.
+    """
+    longest = float(mesh.size.max())
+    hits = mesh.tree.rays(points, directions, near=SKIN_SHARE * longest, most=_MOST_HITS)
+    face = np.maximum(hits.face, 0)
+    leaving = np.einsum("ij,ikj->ik", directions, mesh.area_vectors[face] * sign[face][..., None])
+    step = np.where(hits.face >= 0, np.sign(leaving), 0.0)
+    same = np.zeros(step.shape, bool)
+    close = hits.distance[:, 1:] <= hits.distance[:, :-1] + 0.1 * SKIN_SHARE * longest
+    same[:, 1:] = close & (step[:, 1:] == step[:, :-1])
+    step[same] = 0.0
+    return hits.distance, step

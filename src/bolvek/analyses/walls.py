@@ -10,7 +10,15 @@ from bolvek.analyses.openings import find_openings
 from bolvek.analyses.roles import outward_signs
 from bolvek.analyses.shells import nest_shells
 from bolvek.analyses.spots import gather_spots
-from bolvek.analyses.thickness import Measures, Samples, measure, sample_surface, unit_normals
+from bolvek.analyses.thickness import (
+    MOST_RAYS,
+    Measures,
+    Samples,
+    measure,
+    sample_surface,
+    surfaces_along,
+    unit_normals,
+)
 from bolvek.errors import UsageError, WorkError
 from bolvek.mesh import Mesh
 from bolvek.units import length_text
@@ -18,7 +26,7 @@ from bolvek.units import length_text
 Floats = NDArray[np.float64]
 Triple = tuple[float, float, float]
 
-MOST_SAMPLES = 400_000
+WANTED_SAMPLES, MOST_SAMPLES = 200_000, 400_000
 """Samples beyond one a face, for the spacing chosen when none is given."""
 
 HOLE_MM = 0.1
@@ -27,7 +35,6 @@ HOLE_MM = 0.1
 BALL_REACH = 5.0
 """Balls wider than so many times the minimum are not looked for: they decide nothing, and cost the most."""
 
-_MOST_HITS = 64
 _MOST_ZONES = 10_000
 PERCENTS = (1, 5, 25, 50, 75, 95)
 
@@ -125,8 +132,9 @@ class WallField:
 
 
 def default_spacing(mesh: Mesh, min_mm: float) -> float:
-    """Half the minimum, but not so fine that it takes more than `MOST_SAMPLES`."""
-    return max(0.5 * min_mm, float(np.sqrt(mesh.area / MOST_SAMPLES)))
+    """Between a tenth and half of the minimum, by the samples it takes; wider only beyond `MOST_SAMPLES`."""
+    wanted, least = (float(np.sqrt(mesh.area / n)) for n in (WANTED_SAMPLES, MOST_SAMPLES))
+    return max(least, min(0.5 * min_mm, max(0.1 * min_mm, wanted)))
 
 
 def measure_walls(mesh: Mesh, settings: WallSettings = WallSettings()) -> tuple[WallRecord, WallField]:
@@ -235,23 +243,15 @@ def _judged(
     if mesh.topology.shells == 1 and whole:  # one closed shell cannot hide in another: only what looks wrong
         again &= m.facing < 0
     rows = np.flatnonzero(again)
-    for at in range(0, len(rows), 50_000):
-        some = rows[at : at + 50_000]
+    for at in range(0, len(rows), MOST_RAYS):
+        some = rows[at : at + MOST_RAYS]
         inward = -unit_normals(mesh)[samples.face[some]] * sign[samples.face[some]][:, None]
-        hits = mesh.tree.rays(samples.points[some], inward, near=1e-8 * float(mesh.size.max()), most=_MOST_HITS)
-        face = np.maximum(hits.face, 0)
-        leaving = np.einsum("ij,ikj->ik", inward, mesh.area_vectors[face] * sign[face][..., None])
-        step = np.where(hits.face >= 0, np.sign(leaving), 0.0)
-        # a ray through an edge meets both of its faces: one surface
-        same = np.zeros(step.shape, bool)
-        close = 1e-9 * float(mesh.size.max())
-        same[:, 1:] = (hits.distance[:, 1:] <= hits.distance[:, :-1] + close) & (step[:, 1:] == step[:, :-1])
-        step[same] = 0.0
+        distance, step = surfaces_along(mesh, samples.points[some], inward, sign)
         depth = step.sum(axis=1)
         left = np.cumsum(step, axis=1) >= np.maximum(depth, 1)[:, None]
         out = np.argmax(left, axis=1)
         simple = (depth == 1) & (step[:, 0] > 0)
-        through = hits.distance[np.arange(len(some)), out]
+        through = distance[np.arange(len(some)), out]
         merged = (depth == 1) & ~simple
         ray[some[merged]] = through[merged]
         for mask, kind in ((depth > 1, _HIDDEN), (depth < 1, _BROKEN if whole else _UNDEFINED)):

@@ -1,0 +1,264 @@
+"""Overhangs, islands, bridges and supports on shapes with known answers; build directions; what must not matter."""
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from bolvek.analyses.directions import CompareSettings, compare_directions, flat_sides, spread_directions
+from bolvek.analyses.overhangs import OverhangSettings, find_overhangs
+from bolvek.demo.measured import lattice_shade
+from bolvek.demo.pieces import block, blocks, globe, turned
+from bolvek.errors import UsageError, WorkError
+from bolvek.mesh import Mesh
+from bolvek.operations.pose import rotation
+from support import assert_sound, ball, blob, box, shell_box
+
+FINE = 128
+POLYGON = FINE / 2 * np.sin(2 * np.pi / FINE)  # area of a regular polygon of so many corners on the unit circle
+
+
+def hangs(mesh, **asked):
+    return find_overhangs(mesh, OverhangSettings(**asked))[0]
+
+
+def near(value):
+    return pytest.approx(value, rel=0.005, abs=1e-6)
+
+
+def mushroom(stem=3.0, cap=12.0, tall=10.0):
+    return turned([(stem, 0), (stem, tall), (cap, tall), (cap, tall + 4)], FINE)
+
+
+def test_a_block_needs_nothing():
+    found = hangs(box())
+    assert found.area_mm2 == 0 and found.islands == found.minima == 0 and not found.findings
+    assert found.bed_contact_mm2 == near(100) and found.height_mm == 10 and found.layers == 50
+    assert found.centre_of_mass_mm == pytest.approx((5, 5, 5)) and found.bed_margin_mm == pytest.approx(5)
+    assert found.verdict == "prints as it stands"
+
+
+def test_a_mushroom_is_a_cantilever_all_around():
+    found = hangs(mushroom())
+    ring = POLYGON * (144 - 9)
+    assert found.area_mm2 == near(ring) and found.support_volume_mm3 == near(10 * ring)
+    assert found.support_footprint_mm2 == near(ring) and found.footprint_on_part_mm2 == 0
+    (zone,) = found.zones
+    assert (
+        zone.kind == "cantilever"
+        and zone.flattest_deg == pytest.approx(0)
+        and zone.reach_mm == pytest.approx(9, rel=0.01)
+    )
+    assert found.islands == 0 and found.bed_contact_mm2 == near(9 * POLYGON)
+
+
+@pytest.mark.parametrize("degrees", [30, 44, 44.9, 45, 45.1, 46, 60])
+def test_cones_beyond_the_angle(degrees):
+    """A cone that widens upward, its side so many degrees from the horizontal."""
+    rise = 10 * np.tan(np.radians(degrees))
+    flat = np.cos(np.pi / FINE)  # the middle of a side lies nearer to the axis than its corners
+    profile = [(2 / flat, 0), (12 / flat, rise), (12 / flat, rise + 2)]
+    found = hangs(turned(profile, FINE))
+    side = POLYGON / flat**2 * (144 - 4) / np.cos(np.radians(degrees))
+    assert found.area_mm2 == (near(side) if degrees < 44.94 else 0)
+    if degrees < 44.94:
+        # between two cones of the same slope: a cylinder less a frustum
+        whole = POLYGON / flat**2 * 144 * rise
+        frustum = POLYGON / flat**2 * rise / 3 * (144 + 24 + 4)
+        assert found.support_volume_mm3 == near(whole - frustum)
+
+
+@pytest.mark.parametrize("angle", [20, 30, 45, 60])
+def test_a_ball_by_its_cap(angle):
+    found = hangs(globe(10, (0, 0, 30), 256).joined(block((-15, -15, 0), (15, 15, 2))), angle_deg=angle)
+    cap = 2 * np.pi * 100 * (1 - np.cos(np.radians(angle)))
+    assert found.area_mm2 == pytest.approx(cap, rel=0.04)  # a ball of polygons has one ring more or less
+    assert found.footprint_on_part_mm2 == near(found.support_footprint_mm2)
+    assert found.islands == 1 and found.island_list[0].height_mm == pytest.approx(20)
+
+
+def test_support_stands_on_the_part_beneath():
+    table = block((0, 0, 0), (20, 20, 2)).joined(block((8, 8, 1), (12, 12, 21))).joined(block((0, 0, 20), (30, 20, 22)))
+    found = hangs(table)
+    over_part, over_bed = 20 * 20 - 16, 10 * 20
+    assert found.support_volume_mm3 == near(over_part * 18 + over_bed * 20)
+    assert found.footprint_on_part_mm2 == near(over_part) and found.support_footprint_mm2 == near(over_part + over_bed)
+
+
+def portal(span=20.0):
+    posts = block((0, 0, 0), (5, 5, 20)).joined(block((5 + span, 0, 0), (10 + span, 5, 20)))
+    return posts.joined(block((0, 0, 19), (10 + span, 5, 25)))
+
+
+def test_bridges_are_told_from_cantilevers():
+    found = hangs(portal())
+    (zone,) = found.zones
+    assert zone.kind == "bridge" and 2 * zone.reach_mm == pytest.approx(20, rel=0.01) and found.bridges == 1
+    assert found.islands == 0 and found.verdict == "prints as it stands"
+    assert hangs(portal(), habit="hangs").verdict == "needs support"
+    one_leg = block((0, 0, 0), (5, 5, 20)).joined(block((0, 0, 19), (30, 5, 25)))
+    found = hangs(one_leg)
+    assert [z.kind for z in found.zones] == ["cantilever"] and found.zones[0].reach_mm == pytest.approx(25, rel=0.02)
+    assert {f.code for f in found.findings} == {"overhangs", "topples"} and found.bed_margin_mm < 0
+    # the ceiling of a cavity hangs between its walls
+    assert [z.kind for z in hangs(shell_box(2, 20)).zones] == ["bridge"]
+    # the underside of an arch is no flat bridge
+    t = np.linspace(0, np.pi, 40)
+    arch = [(20 * np.cos(a), 20 * np.sin(a)) for a in t] + [(-26, 0), (-26, 27), (26, 27), (26, 0)]
+    assert hangs(prism(arch)).bridges == 0
+
+
+def prism(outline, depth=8.0):
+    """An outline (x, z) drawn out along y; its caps are cut by ear clipping as a file's polygons are."""
+    from pathlib import Path
+
+    from bolvek.formats.obj import read_obj
+
+    n = len(outline)
+    text = "".join(f"v {x!r} {y!r} {z!r}\n" for y in (0.0, depth) for x, z in np.array(outline).tolist())
+    text += (
+        "f " + " ".join(str(k + 1) for k in range(n)) + "\nf " + " ".join(str(n + k) for k in range(n, 0, -1)) + "\n"
+    )
+    text += "".join(f"f {k + 1} {n + k + 1} {n + (k + 1) % n + 1} {(k + 1) % n + 1}\n" for k in range(n))
+    soup = read_obj(text.encode(), Path("prism"))
+    mesh = Mesh(soup.vertices, soup.faces)
+    return mesh if mesh.volume > 0 else mesh.turned()
+
+
+def test_islands_smaller_than_a_layer_are_counted_apart():
+    saw = [(0, 0), (60, 0), (60, 30), (0, 30)]
+    teeth = [(4.0, 1.0), (3.0, 0.15), (2.0, 0.5), (1.0, 0.05)]  # width and depth of teeth below an arm
+    arm = [(60, 20)]
+    x = 62.0
+    for width, deep in teeth:
+        arm += [(x, 20), (x + 0.5 * width, 20 - deep), (x + width, 20)]
+        x += width + 2
+    outline = saw[:2] + [(60, 20)] + arm[1:] + [(x, 20), (x, 30), (0, 30)]
+    found = hangs(prism(outline), layer_mm=0.2)
+    assert found.islands == 2 and found.minima == 4
+    assert sorted(round(i.height_mm, 2) for i in found.island_list) == [19.0, 19.5]
+    assert hangs(prism(outline), layer_mm=0.1).islands == 3 and hangs(prism(outline), layer_mm=0.01).islands == 4
+
+
+def test_cups_and_buried_bottoms_are_no_islands():
+    cup = turned([(10, 0), (10, 20), (8, 20), (8, 3), (0, 1)], FINE)
+    assert hangs(cup).islands == 0 and hangs(shell_box()).islands == 0
+    sunk = block((0, 0, 0), (20, 20, 10)).joined(globe(5, (10, 10, 12), 32))
+    assert hangs(sunk).islands == 0
+    resting = block((0, 0, 0), (20, 20, 10)).joined(block((5, 5, 9), (40, 15, 12)))
+    assert hangs(resting).islands == 0 and [z.kind for z in hangs(resting).zones] == ["cantilever"]
+    floating = block((0, 0, 0), (20, 20, 10)).joined(block((5, 5, 10.5), (15, 15, 12)))
+    assert hangs(floating).islands == 1 and [z.kind for z in hangs(floating).zones] == ["free"]
+
+
+@settings(max_examples=25)
+@given(st.integers(0, 10**6))
+def test_islands_of_random_blocks_are_counted_as_layers_show_them(seed):
+    """Of cells, an island is a patch of a layer with nothing beneath: counted here layer by layer."""
+    from scipy.ndimage import label
+
+    rng = np.random.default_rng(seed)
+    cells = rng.random((5, 5, 6)) < 0.55
+    cells[:, :, 0] = True
+    # cells that touch in an edge or a corner only make no manifold: fill them up
+    for _ in range(60):
+        before = cells.sum()
+        for axes in ((0, 1), (0, 2), (1, 2)):
+            c = np.moveaxis(cells, axes, (0, 1))
+            a, b, d, e = c[:-1, :-1], c[1:, 1:], c[1:, :-1], c[:-1, 1:]
+            bad = (a & b & ~d & ~e) | (d & e & ~a & ~b)
+            d |= bad
+            b |= bad
+            a |= bad
+        if cells.sum() == before:
+            break
+    mesh = blocks(cells, 2.0)
+    if not mesh.topology.sound:
+        return
+    expected = 0
+    for z in range(1, 6):
+        patches, count = label(cells[:, :, z])
+        expected += sum(not cells[:, :, z - 1][patches == k].any() for k in range(1, count + 1))
+    found = hangs(mesh, layer_mm=1.0)
+    assert found.islands == expected
+    down = (cells[:, :, 1:] & ~cells[:, :, :-1]).sum()
+    assert found.area_mm2 == near(4.0 * down) if down else found.area_mm2 == 0
+    drop = 0
+    for x, y, z in np.argwhere(cells[:, :, 1:] & ~cells[:, :, :-1]):
+        below = np.flatnonzero(cells[x, y, : z + 1])
+        drop += 2.0 * (z - below.max()) if len(below) else 2.0 * (z + 1)
+    assert found.support_volume_mm3 == near(4.0 * drop) if drop else found.support_volume_mm3 == 0
+
+
+def test_the_lattice_shade_has_what_is_planned():
+    mesh, plan = lattice_shade()
+    assert_sound(mesh)
+    found = hangs(mesh)
+    assert (found.islands, found.bridges, found.cantilevers) == (plan.islands, plan.bridges, plan.cantilevers)
+    assert found.area_mm2 == near(plan.overhang_mm2) and found.bed_contact_mm2 == near(plan.bed_contact_mm2)
+
+
+@pytest.mark.parametrize("make", [mushroom, portal, lambda: lattice_shade()[0], lambda: shell_box(2, 20)])
+def test_turning_both_model_and_up_and_moving_far_away_change_little(make):
+    mesh = make()
+    plain = hangs(mesh)
+    turn = rotation((2, -1, 0.5), 71.0)
+    up = tuple(turn @ np.array([0.0, 0.0, 1.0]))
+    far = np.array([4000.0, 9000.0, -2000.0])
+    for other, asked in ((mesh.moved(mesh.vertices @ turn.T), {"up": up}), (mesh.moved(mesh.vertices + far), {})):
+        found = hangs(Mesh(other.vertices.astype(np.float32), other.faces) if not asked else other, **asked)
+        assert found.area_mm2 == pytest.approx(plain.area_mm2, rel=0.01)
+        assert found.support_volume_mm3 == pytest.approx(plain.support_volume_mm3, rel=0.01)
+        assert found.bed_contact_mm2 == pytest.approx(plain.bed_contact_mm2, rel=0.01)
+        assert (found.islands, found.bridges, found.cantilevers) == (plain.islands, plain.bridges, plain.cantilevers)
+        assert found.height_mm == pytest.approx(plain.height_mm, rel=1e-4)
+
+
+def test_directions_are_even_and_ranked_by_what_they_cost():
+    spread = spread_directions(500)
+    np.testing.assert_allclose(np.linalg.norm(spread, axis=1), 1)
+    closest = np.sort(spread @ spread.T, axis=1)[:, -2]
+    assert np.degrees(np.arccos(closest)).min() > 3.5  # 500 even ones are about 9 degrees apart
+    assert {tuple(np.abs(n).round(6)) for n in flat_sides(box())} == {(1, 0, 0), (0, 1, 0), (0, 0, 1)}
+    tee = block((0, 0, 0), (10, 10, 20)).joined(block((-10, 0, 19), (20, 10, 25)))
+    compared = compare_directions(tee, OverhangSettings(), CompareSettings(60))
+    best = compared.best[0]
+    assert abs(best.up[1]) == pytest.approx(1) and best.overhang_mm2 == 0 and best.support_volume_mm3 == 0
+    assert compared.now.up == (0, 0, 1) and compared.now.score > best.score
+    scores = [d.score for d in compared.best]
+    assert scores == sorted(scores) and compared.tried > 60
+    # what it says of a direction is what a closer look says
+    whole = hangs(tee, up=(0.0, 1.0, 0.0))
+    assert best.height_mm == pytest.approx(whole.height_mm) and best.bed_contact_mm2 == pytest.approx(
+        whole.bed_contact_mm2
+    )
+    support = compare_directions(blob(), OverhangSettings(), CompareSettings(20, {"support": 1.0}))
+    closer = hangs(blob(), up=support.best[0].up)
+    assert support.best[0].support_volume_mm3 == pytest.approx(closer.support_volume_mm3, rel=0.05, abs=5)
+
+
+def test_asks_and_models_that_make_no_sense():
+    for asked in (
+        {"angle_deg": 0.0},
+        {"angle_deg": 91.0},
+        {"up": (0.0, 0.0, 0.0)},
+        {"layer_mm": 0.0},
+        {"habit": "floats"},
+    ):
+        with pytest.raises(UsageError):
+            hangs(box(), **asked)
+    for compare in (
+        CompareSettings(0),
+        CompareSettings(5, {"colour": 1.0}),
+        CompareSettings(5, {"islands": 0.0}),
+        CompareSettings(5, best=0),
+    ):
+        with pytest.raises(UsageError):
+            compare_directions(box(), OverhangSettings(), compare)
+    for mesh in (
+        Mesh(np.zeros((0, 3)), np.zeros((0, 3), np.int32)),
+        Mesh([[0, 0, 0], [1, 0, 0], [0, 1, 0]], [[0, 1, 2]]),
+    ):
+        with pytest.raises(WorkError):
+            hangs(mesh)
+    assert hangs(ball(5, 0.8)).bed_contact_mm2 >= 0
