@@ -12,7 +12,21 @@ from bolvek.report.record import Record
 from bolvek.spatial.tree import closest_on_triangles
 from support import ball, blob, box, shell_box
 
-VERBS = ["survey", "prep", "scale", "pose", "hollow", "drain", "proof", "picture", "profiles", "schema", "demo"]
+VERBS = [
+    "survey",
+    "walls",
+    "overhangs",
+    "prep",
+    "scale",
+    "pose",
+    "hollow",
+    "drain",
+    "proof",
+    "picture",
+    "profiles",
+    "schema",
+    "demo",
+]
 
 
 def small(tmp_path, mesh=None, name="model.stl"):
@@ -179,5 +193,6 @@ def test_demo_leaves_models_record_and_pictures(bolvek, tmp_path):
     looked = {"finial.stl", "cloud_tile.ply", "dragon_bracket.obj", "survey.json"}
     pictures = {f"{name}.survey.png" for name in ("finial", "cloud_tile", "dragon_bracket")}
     lanterns = {f"lantern_set/{n}{s}" for n in ("body", "lid", "hook") for s in (".stl", ".sized.stl")}
-    assert names == carp | looked | pictures | lanterns
+    measured = {"gourd.stl", "gourd.walls.png"} | {f"lattice_shade{s}" for s in (".stl", ".overhangs.png", ".ways.png")}
+    assert names == carp | looked | pictures | lanterns | measured
     bolvek("demo", "out", expect=3)

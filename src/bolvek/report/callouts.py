@@ -146,7 +146,7 @@ def best_views(spots: list[Spot]) -> list[View]:
 def spread(wanted: list[float], low: float, high: float, gap: float) -> list[float]:
     """Heights as near as may be to those wanted, at least a gap apart, in the same order."""
     order = np.argsort(wanted, kind="stable")
-    placed = np.array(wanted, float)[order]
+    placed = np.maximum(np.array(wanted, float)[order], low)
     for k in range(1, len(placed)):
         placed[k] = max(placed[k], placed[k - 1] + gap)
     if len(placed) and placed[-1] > high:
@@ -154,5 +154,5 @@ def spread(wanted: list[float], low: float, high: float, gap: float) -> list[flo
         for k in range(len(placed) - 2, -1, -1):
             placed[k] = min(placed[k], placed[k + 1] - gap)
     out = np.empty(len(placed))
-    out[order] = np.maximum(placed, low)
+    out[order] = placed
     return [float(x) for x in out]
