@@ -14,9 +14,16 @@ import tempfile
 import time
 from pathlib import Path
 
+import numpy as np
+
 from bench.models import blob
+from bolvek.analyses.thickness import sample_surface, unit_normals
+from bolvek.analyses.walls import WallSettings, measure_walls
 from bolvek.demo.carp import carp
+from bolvek.demo.measured import gourd
+from bolvek.demo.pieces import block, globe, turned
 from bolvek.formats import read_model, write_model
+from bolvek.mesh import Mesh
 
 PROGRAM = Path(sys.executable).with_name("bolvek")
 
@@ -102,6 +109,90 @@ def look(folder: Path) -> None:
     print()
 
 
+def measures(folder: Path) -> None:
+    """Walls, overhangs and build directions at two sizes; rays against embreex where it is installed."""
+    print("## Walls and overhangs\n")
+    print("| triangles | walls, rays s | walls, both s | overhangs s | 200 directions s | whole walls s | MB |")
+    print("|---|---|---|---|---|---|---|")
+    for cell in (0.71, 0.225):
+        mesh, source = blob(1, 100.0, cell), folder / "measure.stl"
+        write_model(source, mesh, replace=True)
+        asks = {
+            "rays": ["walls", source, "--rays-only"],
+            "both": ["walls", source],
+            "over": ["overhangs", source],
+            "ways": ["overhangs", source, "--compare-up", 200],
+        }
+        times, whole, memory = {}, [], 0.0
+        for name, ask in asks.items():
+            took = []
+            for _ in range(3):
+                seconds, peak, _ = run(*ask, "--json", folder / "m.json", "--replace")
+                took.append(json.loads((folder / "m.json").read_text())["seconds"][ask[0]])
+                memory = max(memory, peak)
+                whole += [seconds] if name == "both" else []
+            times[name] = statistics.median(took)
+        ways = times["ways"] - times["over"]
+        print(
+            f"| {len(mesh.faces):,} | {times['rays']:.2f} | {times['both']:.2f} | {times['over']:.2f} | {ways:.2f} | "
+            f"{statistics.median(whole):.2f} | {memory:.0f} |",
+            flush=True,
+        )
+    _against_embreex(mesh)
+    accuracy()
+
+
+def _against_embreex(mesh: Mesh) -> None:
+    """First hits a second on one thread: inward rays from every face, in the order of the tree."""
+    try:
+        from embreex import rtcore_scene
+        from embreex.mesh_construction import TriangleMesh
+    except ImportError:
+        print("\nembreex is not installed: no comparison of rays\n")
+        return
+    samples = sample_surface(mesh, 100.0)
+    inward = -unit_normals(mesh)[samples.face]
+    origins = samples.points + 1e-3 * inward
+    scene = rtcore_scene.EmbreeScene()
+    TriangleMesh(scene, mesh.corners.astype(np.float32))
+    ours, theirs = [], []
+    for _ in range(3):
+        begin = time.perf_counter()
+        mine = mesh.tree.first_hits(origins, inward)
+        ours.append(time.perf_counter() - begin)
+        begin = time.perf_counter()
+        other = scene.run(origins.astype(np.float32), inward.astype(np.float32), query="DISTANCE")
+        theirs.append(time.perf_counter() - begin)
+    agree = float(np.mean(np.abs(np.minimum(mine, 1e4) - np.minimum(other, 1e4)) < 1e-3 * (1 + np.minimum(mine, 1e4))))
+    n, us, them = len(origins) / 1e6, statistics.median(ours), statistics.median(theirs)
+    print(
+        f"\nrays a second on one thread: ours {n / us:.2f} M, embreex {n / them:.2f} M, ratio {them / us:.2f}; "
+        f"{100 * agree:.2f}% give the same length within 0.1%\n"
+    )
+
+
+def accuracy() -> None:
+    """Measured against known walls."""
+    print("## Accuracy\n\n| shape | known mm | ray min | ball min | median |\n|---|---|---|---|---|")
+    n = 128
+    shapes = {
+        "plate": (block((0, 0, 0), (40, 30, 2)), 2.0),
+        "thin plate": (block((0, 0, 0), (40, 30, 0.4)), 0.4),
+        "tube": (turned([(10, 0), (10, 20), (8.5, 20), (8.5, 0)], n, ring=True), 1.5),
+        "concentric balls": (globe(10, (0, 0, 0), n).joined(globe(8, (0, 0, 0), n).turned()), 2.0),
+        "eccentric balls": (globe(10, (0, 0, 0), n).joined(globe(8, (1.7, 0, 0), n).turned()), 0.3),
+        "gourd, thinnest dent": (gourd()[0], 0.5),
+    }
+    for name, (mesh, known) in shapes.items():
+        found, _ = measure_walls(mesh, WallSettings(min_mm=2.5))
+        ball = found.ball.min_mm if found.ball and found.ball.min_mm else float("nan")
+        print(
+            f"| {name} | {known:.3f} | {found.ray.min_mm:.4f} | {ball:.4f} | {found.wall.percentiles_mm['50']:.4f} |",
+            flush=True,
+        )
+    print()
+
+
 def demo(folder: Path) -> None:
     """The demo, cold and warm."""
     cold, _, _ = run("demo", folder / "demo", cache=folder / "demo-cache")
@@ -145,11 +236,11 @@ def main() -> None:
     """Run what was asked for."""
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("--sweep", action="store_true", help="also run the sweep over models")
-    parser.add_argument("--only", choices=("demo", "look", "big"), help="only this table")
+    parser.add_argument("--only", choices=("demo", "look", "measures", "big"), help="only this table")
     asked = parser.parse_args()
     with tempfile.TemporaryDirectory() as name:
         folder = Path(name)
-        for part in (demo, look, big):
+        for part in (demo, look, measures, big):
             if asked.only in (None, part.__name__):
                 part(folder)
         if asked.sweep:

@@ -5,7 +5,6 @@ without area, twin faces and self-intersections. Everything is decided exactly (
 `bolvek.kernels.predicates`), no tolerance is involved.
 """
 
-from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 
 import numpy as np
@@ -57,10 +56,8 @@ def find_defects(mesh: Mesh) -> tuple[Defect, ...]:
 
 
 def _find(mesh: Mesh) -> tuple[Defect, ...]:
-    with ThreadPoolExecutor(1) as beside:  # the tree does not need the topology: build both at once
-        waiting = beside.submit(lambda: mesh.topology)
-        mesh.tree  # noqa: B018
-        topology = waiting.result()
+    mesh.prepare()
+    topology = mesh.topology
     found = []
 
     def add(code: str, count: int, places: NDArray[np.float64]) -> None:

@@ -150,6 +150,7 @@ def find_overhangs(
     """
     settings.check()
     check_solid(mesh)
+    mesh.prepare()
     s, up = settings, settings.direction
     sign = outward_signs(mesh, nest_shells(mesh))
     height = mesh.vertices @ up

@@ -145,6 +145,7 @@ def measure_walls(mesh: Mesh, settings: WallSettings = WallSettings()) -> tuple[
         raise WorkError("the model has no surface to measure")
     if not (mesh.size > 0).all():
         raise WorkError("the model is flat: a surface without a thickness; 'bolvek survey' shows what it is")
+    mesh.prepare()
     spacing = s.spacing_mm or default_spacing(mesh, s.min_mm)
     samples = sample_surface(mesh, spacing)
     sign, skin = _sides(mesh)

@@ -1,5 +1,6 @@
 """`Mesh`: triangles as frozen arrays, with topology, measures and the tree computed on demand."""
 
+from concurrent.futures import ThreadPoolExecutor
 from functools import cached_property
 
 import numpy as np
@@ -63,6 +64,13 @@ class Mesh:
     def tree(self) -> Tree:
         """The bounding-volume tree over the faces."""
         return Tree(self.vertices, self.faces)
+
+    def prepare(self) -> None:
+        """Tree and topology side by side: neither needs the other."""
+        with ThreadPoolExecutor(1) as beside:
+            waiting = beside.submit(lambda: self.topology)
+            self.tree  # noqa: B018
+            waiting.result()
 
     @cached_property
     def meeting(self) -> tuple[Ints, int]:

@@ -68,7 +68,7 @@ def directions_picture(mesh: Mesh, comparison: Comparison, settings: OverhangSet
         name = "now" if k == len(shown) - 1 else f"{k + 1}"
         figure.text(left / WIDTH, (bottom - 8) / HEIGHT, name, size=12, weight="bold", color=palette.INK, va="top")
         lines = direction_figures(direction)
-        figure.text((left + 40) / WIDTH, (bottom - 6) / HEIGHT, lines, size=8.8, color=palette.INK, va="top")
+        figure.text((left + 50) / WIDTH, (bottom - 6) / HEIGHT, lines, size=8.8, color=palette.INK, va="top")
     _legend(figure)
     return png_bytes(figure)
 
