@@ -85,6 +85,21 @@ def test_edges_are_no_walls():
     assert [z for z in walls(sharp, min_mm=0.5).zones if abs(z.where_mm[2]) < 0.3]
 
 
+def test_a_tapering_edge_is_thin_but_no_hole():
+    found = walls(wedge(25), min_mm=1.0)
+    (zone,) = found.zones
+    assert zone.kind == "thin" and 0 < zone.min_mm < 0.2 and zone.size_mm[2] == pytest.approx(20, abs=0.5)
+
+
+def test_doubled_and_flipped_faces_break_nothing_through():
+    mesh = hollow_ball(10, 8)
+    faces = np.concatenate([mesh.faces, mesh.faces[100:103, ::-1], mesh.faces[500:502]])
+    faces[4000:4003] = faces[4000:4003, ::-1]
+    found = walls(Mesh(mesh.vertices, faces), min_mm=1.5)
+    assert not [z for z in found.zones if z.kind == "breakthrough"]
+    assert found.wall.percentiles_mm["50"] == near(2.0)
+
+
 def stepped(low=0.8, high=3.0):
     """A plate of 30 x 20 with two thicknesses, half each."""
     profile = [(0, 0), (30, 0), (30, high), (15, high), (15, low), (0, low)]
@@ -210,9 +225,11 @@ def test_open_skins_have_no_thickness_and_open_bodies_have_some():
     skin = sheet(np.stack([x, y, 0.2 * np.sin(x)], axis=-1))
     found = walls(skin)
     assert found.undefined_share == pytest.approx(1) and found.wall.min_mm is None and not found.zones
-    assert [f.code for f in found.findings] == ["wall_undefined"]
+    assert [f.code for f in found.findings] == ["wall_unmeasured", "wall_undefined"]
+    assert found.verdict == "not measured"
     cup = walls(block((0, 0, 0), (20, 20, 20)).picked(slice(2, None)))
     assert cup.undefined_share == pytest.approx(0.2, abs=0.01) and cup.ray.min_mm == 20
+    assert cup.verdict == "thick enough where measured"
 
 
 def test_gaps_across_air():
@@ -257,5 +274,6 @@ def test_asks_and_models_that_make_no_sense():
             walls(box(), **asked)
     with pytest.raises(WorkError, match="no surface"):
         walls(Mesh(np.zeros((0, 3)), np.zeros((0, 3), np.int32)))
-    with pytest.raises(WorkError, match="flat"):
-        walls(Mesh([[0, 0, 0], [1, 0, 0], [0, 1, 0]], [[0, 1, 2]]))
+    for far in (0.0, 1000.0):  # flat, and not along an axis
+        with pytest.raises(WorkError, match="flat"):
+            walls(Mesh(np.array([[0, 0, 0], [1, 0, 0.3], [0, 1, 0.7], [1, 1, 1.0]]) + far, [[0, 1, 2], [1, 3, 2]]))

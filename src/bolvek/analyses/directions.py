@@ -8,14 +8,13 @@ from numpy.typing import NDArray
 from bolvek.analyses.overhangs import (
     ANGLE_SLACK_DEG,
     OverhangSettings,
-    check_solid,
     material_minima,
     neighbours,
     vertex_normals,
 )
 from bolvek.analyses.roles import outward_signs
 from bolvek.analyses.shells import nest_shells
-from bolvek.analyses.thickness import sample_surface
+from bolvek.analyses.thickness import check_solid, sample_surface
 from bolvek.errors import UsageError
 from bolvek.kernels import overhangs as kernels
 from bolvek.mesh import Mesh
@@ -94,9 +93,12 @@ def spread_directions(count: int) -> Floats:
 
 def flat_sides(mesh: Mesh, most: int = _MOST_FLATS) -> Floats:
     """Outward unit normals (N, 3) of the largest sides of the convex hull: what the model can stand on."""
-    from scipy.spatial import ConvexHull
+    from scipy.spatial import ConvexHull, QhullError
 
-    hull = ConvexHull(mesh.vertices[np.unique(mesh.faces)])
+    try:
+        hull = ConvexHull(mesh.vertices[np.unique(mesh.faces)])
+    except QhullError:  # as good as flat: no side to tell
+        return np.zeros((0, 3))
     corners = hull.points[hull.simplices]
     area = 0.5 * np.linalg.norm(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]), axis=1)
     plane, at = np.unique(np.round(hull.equations[:, :3], 4), axis=0, return_inverse=True)

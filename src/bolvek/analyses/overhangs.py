@@ -8,8 +8,8 @@ from numpy.typing import NDArray
 from bolvek.analyses.finding import Finding
 from bolvek.analyses.roles import outward_signs
 from bolvek.analyses.shells import nest_shells
-from bolvek.analyses.thickness import MOST_RAYS, Samples, sample_surface, surfaces_along, unit_normals
-from bolvek.errors import UsageError, WorkError
+from bolvek.analyses.thickness import MOST_RAYS, Samples, check_solid, sample_surface, surfaces_along, unit_normals
+from bolvek.errors import UsageError
 from bolvek.kernels import overhangs as kernels
 from bolvek.mesh import Mesh
 from bolvek.mesh.topology import label_patches
@@ -131,14 +131,6 @@ class OverhangRecord:
     def verdict(self) -> str:
         """Whether anything needs support."""
         return "needs support" if any(f.severity == "fault" for f in self.findings) else "prints as it stands"
-
-
-def check_solid(mesh: Mesh) -> None:
-    """Raise WorkError for a model without surface or without extent."""
-    if not len(mesh.faces) or not mesh.area > 0:
-        raise WorkError("the model has no surface")
-    if not (mesh.size > 0).all():
-        raise WorkError("the model is flat: it has nothing to build; 'bolvek survey' shows what it is")
 
 
 def find_overhangs(

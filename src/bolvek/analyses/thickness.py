@@ -11,6 +11,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from bolvek.errors import WorkError
 from bolvek.kernels import thickness as kernels
 from bolvek.mesh import Mesh
 from bolvek.spatial.parallel import run_ranges
@@ -18,8 +19,9 @@ from bolvek.spatial.parallel import run_ranges
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
 
-FACING_DEG = 60.0
-"""Two sides that lean further than this from parallel make an edge, not a wall."""
+FACING_DEG, SQUARE_DEG = 45.0, 20.0
+"""Two sides that lean further than the first from parallel make an edge, not a wall; within the second they
+face each other squarely: there a wall ends in nothing only when it is as good as gone."""
 
 BALL_TOLERANCE = 1e-3
 """A ball has shrunk enough when nothing is nearer to its middle than this share less than its radius."""
@@ -41,17 +43,34 @@ class Samples:
 @dataclass(frozen=True)
 class Measures:
     """At Q points, mm: ray and ball (nan where they are no wall), and the ray as it is (inf: nothing was hit)
-    with its facing: negative where it came to a face from the side it should not."""
+    with its facing: negative where it came to a face from the side it should not. square (Q,) bool: the
+    smaller of the two has sides that face each other squarely."""
 
     ray: Floats
     ball: Floats
     ray_mm: Floats
     facing: Floats
+    square: NDArray[np.bool_]
 
     @property
     def wall(self) -> Floats:
         """The smaller of the two (Q,), nan where neither is a wall."""
         return np.fmin(self.ray, self.ball)
+
+
+FLAT_SHARE = 1e-7
+"""A model no thicker than this share of its longest side, in any direction, is flat."""
+
+
+def check_solid(mesh: Mesh) -> None:
+    """Raise WorkError for a model without surface, or one that is flat, however it lies."""
+    if not len(mesh.faces) or not mesh.area > 0:
+        raise WorkError("the model has no surface: its faces have no area")
+    points = mesh.vertices[np.unique(mesh.faces)]
+    points = (points - points.mean(axis=0)) / mesh.size.max()
+    across = np.linalg.eigh(points.T @ points)[1][:, 0]  # the direction of least spread
+    if not float(np.ptp(points @ across)) > FLAT_SHARE:
+        raise WorkError("the model is flat: it has no thickness in one direction; 'bolvek survey' shows what it is")
 
 
 def sample_surface(mesh: Mesh, spacing_mm: float, only: NDArray[np.bool_] | None = None) -> Samples:
@@ -97,11 +116,11 @@ def measure(
     # as if every face looked out of its material
     facing = -side * sign[hit] * np.einsum("ij,ij->i", directions, mesh.area_vectors[hit])
     facing /= np.maximum(mesh.face_areas[hit], 1e-300)
-    least = np.cos(np.radians(FACING_DEG))
+    least, squarely = np.cos(np.radians((FACING_DEG, SQUARE_DEG)))
     wall = np.where((facing >= least) & np.isfinite(ray), ray, np.nan)
     n = len(ray)
     if not widest_ball_mm > 0:
-        return Measures(wall, np.full(n, np.nan), ray, facing)
+        return Measures(wall, np.full(n, np.nan), ray, facing, facing >= squarely)
     local = np.ascontiguousarray(points - tree.origin)
     width, across, contact = np.empty(n), np.empty(n, np.float32), np.empty(n, np.int32)
     run_ranges(
@@ -128,7 +147,9 @@ def measure(
     )
     # a ball that rests on what the ray hit, and was never shrunk, faces what the ray faces
     across = np.where(contact < 0, facing, across)
-    return Measures(wall, np.where((across >= least) & np.isfinite(width), width, np.nan), ray, facing)
+    width = np.where((across >= least) & np.isfinite(width), width, np.nan)
+    square = np.where(np.fmin(wall, width) == wall, facing, across) >= squarely
+    return Measures(wall, width, ray, facing, square)
 
 
 MOST_RAYS, _MOST_HITS = 50_000, 64

@@ -14,12 +14,13 @@ from bolvek.analyses.thickness import (
     MOST_RAYS,
     Measures,
     Samples,
+    check_solid,
     measure,
     sample_surface,
     surfaces_along,
     unit_normals,
 )
-from bolvek.errors import UsageError, WorkError
+from bolvek.errors import UsageError
 from bolvek.mesh import Mesh
 from bolvek.units import length_text
 
@@ -117,8 +118,12 @@ class WallRecord:
 
     @property
     def verdict(self) -> str:
-        """ "thin" when a finding is a fault."""
-        return "thin" if any(f.severity == "fault" for f in self.findings) else "thick enough"
+        """ "thin" when a finding is a fault, "not measured" where nothing could be."""
+        if self.wall.min_mm is None:
+            return "not measured"
+        if any(f.severity == "fault" for f in self.findings):
+            return "thin"
+        return "thick enough where measured" if self.undefined_share > 0 else "thick enough"
 
 
 @dataclass(frozen=True)
@@ -141,22 +146,19 @@ def measure_walls(mesh: Mesh, settings: WallSettings = WallSettings()) -> tuple[
     """Measure every wall. Raises UsageError, or WorkError for a model without surface or without extent."""
     settings.check()
     s = settings
-    if not len(mesh.faces) or not mesh.area > 0:
-        raise WorkError("the model has no surface to measure")
-    if not (mesh.size > 0).all():
-        raise WorkError("the model is flat: a surface without a thickness; 'bolvek survey' shows what it is")
+    check_solid(mesh)
     mesh.prepare()
     spacing = s.spacing_mm or default_spacing(mesh, s.min_mm)
     samples = sample_surface(mesh, spacing)
     sign, skin = _sides(mesh)
-    ray, ball, state, wall = _ask(mesh, samples, sign, skin, s)
+    ray, ball, state, wall, square = _ask(mesh, samples, sign, skin, s)
     total = float(samples.area.sum())
 
     def share(mask: NDArray[np.bool_]) -> float:
         return float(samples.area[mask].sum() / total)
 
     thin = np.flatnonzero(wall < s.min_mm)
-    zones, count = _zones(mesh, samples, thin, wall, ray, state, s)
+    zones, count = _zones(mesh, samples, thin, wall, ray, state, square, s)
     gap, gap_zones = _gaps(mesh, samples, sign, skin, s) if s.gap_mm is not None else (None, [])
     stats = [_measured(values, samples.area, s.min_mm) for values in (wall, ray, ball)]
     zones, least = _sharpened(mesh, zones, spacing, sign, skin, s)
@@ -204,13 +206,13 @@ def wall_at(mesh: Mesh, points: Floats, face: NDArray[np.integer], settings: Wal
 
 def _ask(
     mesh: Mesh, samples: Samples, sign: Floats, skin: NDArray[np.bool_], s: WallSettings
-) -> tuple[Floats, Floats, NDArray[np.int8], Floats]:
-    """Ray, ball, state and wall at samples."""
+) -> tuple[Floats, Floats, NDArray[np.int8], Floats, NDArray[np.bool_]]:
+    """Ray, ball, state and wall at samples, and where its sides face each other squarely."""
     found = measure(mesh, samples.points, samples.face, sign, widest_ball_mm=BALL_REACH * s.min_mm * s.ball)
     ray, ball, state = _judged(mesh, samples, sign, skin, found, s)
     wall = np.fmin(ray, ball)
     wall[state == _BROKEN] = 0.0
-    return ray, ball, state, wall
+    return ray, ball, state, wall, found.square | (state == _BROKEN)
 
 
 _PLAIN, _UNDEFINED, _HIDDEN, _BROKEN = range(4)
@@ -237,7 +239,9 @@ def _judged(
     ray, ball = m.ray.copy(), m.ball.copy()
     state = np.full(len(ray), _PLAIN, np.int8)
     lost = ~np.isfinite(m.ray_mm)
-    whole = not mesh.topology.open_edges
+    # where edges are open, crowded or disagree, counting surfaces proves nothing
+    topology = mesh.topology
+    whole = not (topology.open_edges or topology.nonmanifold_edges or topology.badly_oriented_edges)
     state[lost] = _BROKEN if whole and mesh.topology.shells > 1 else _UNDEFINED
     state[skin[samples.face]] = _UNDEFINED
     again = (state == _PLAIN) & ((m.facing < 0) | (np.fmin(ray, ball) < s.min_mm))
@@ -297,12 +301,13 @@ def _zones(
     wall: Floats,
     ray: Floats,
     state: NDArray[np.int8],
+    square: NDArray[np.bool_],
     s: WallSettings,
 ) -> tuple[list[WallZone], int]:
     """Thin samples gathered: what breaks through first, then what prints as a hole, then by thickness."""
     kinds = ("breakthrough", "hole", "thin")
     broken = state[thin] == _BROKEN
-    label = np.where(broken, 0, np.where(wall[thin] < s.hole_mm, 1, 2))
+    label = np.where(broken, 0, np.where((wall[thin] < s.hole_mm) & square[thin], 1, 2))
     by_ray = (ray[thin] <= wall[thin]) | broken
     zones = []
     for spot in gather_spots(
@@ -326,7 +331,8 @@ def _sharpened(
 ) -> tuple[list[WallZone], list[float]]:
     """The first zones with their thinnest places found more finely, and the least wall, ray and ball met there.
 
-    A minimum often lies at a corner of the mesh, which no sample hits.
+    A minimum often lies at a corner of the mesh, which no sample hits. Only where the sides face each other
+    squarely: a tapering edge gets thinner the nearer one looks, down to nothing.
     """
     least = [np.inf, np.inf, np.inf]
     found = []
@@ -334,7 +340,7 @@ def _sharpened(
         if k >= _SHARPENED or zone.kind == "breakthrough":
             found.append(zone)
             continue
-        where, reach, best = np.array(zone.where_mm), spacing, zone.min_mm
+        where, reach, best, kind = np.array(zone.where_mm), spacing, zone.min_mm, zone.kind
         for _ in range(_PASSES):
             near = mesh.tree.faces_in_box(where - reach, where + reach)
             only = np.zeros(len(mesh.faces), bool)
@@ -345,14 +351,15 @@ def _sharpened(
             some = Samples(some.points[around], some.area[around], some.face[around], fine)
             if not len(some.area):
                 break
-            ray, ball, _, wall = _ask(mesh, some, sign, skin, s)
+            ray, ball, _, wall, square = _ask(mesh, some, sign, skin, s)
             for i, values in enumerate((wall, ray, ball)):
+                values[~square] = np.nan
                 least[i] = min(least[i], float(np.nanmin(values, initial=np.inf)))
             if np.nanmin(wall, initial=np.inf) < best:
                 i = int(np.nanargmin(wall))
                 best, where = float(wall[i]), some.points[i]
+                kind = "hole" if best < s.hole_mm else kind
             reach /= 0.5 * _FINER
-        kind = "hole" if best < s.hole_mm else zone.kind
         x, y, z = (float(c) for c in where)
         found.append(replace(zone, kind=kind, min_mm=best, where_mm=(x, y, z)))
     return sorted(found, key=_zone_order), least
@@ -394,7 +401,7 @@ def _findings(r: WallRecord) -> tuple[Finding, ...]:
     found = []
     texts = {
         "breakthrough": ("wall_broken", "place", "where a wall has broken through: it prints as a hole"),
-        "hole": ("wall_hole", "place", "so thin that it prints as a hole"),
+        "hole": ("wall_hole", "place", "as good as gone: it prints as a hole or not at all"),
         "thin": ("wall_thin", "zone", f"thinner than {length_text(r.min_mm)}"),
     }
     for kind, (code, word, text) in texts.items():
@@ -408,7 +415,9 @@ def _findings(r: WallRecord) -> tuple[Finding, ...]:
         least, n = r.gap_zones[0], len(r.gap_zones)
         words = f"{n:,} gap{'' if n == 1 else 's'} too narrow, {length_text(least.min_mm)} at least"
         found.append(Finding("gap_narrow", "fault", n, words, least.where_mm))
+    if r.wall.min_mm is None:
+        found.append(Finding("wall_unmeasured", "fault", 1, "nowhere a wall that could be measured"))
     if r.undefined_share > 0:
-        share = f"{100 * r.undefined_share:.1f}% of the surface has no other side: an open skin or an opening"
+        share = f"{100 * r.undefined_share:.1f}% of the surface has no other side: an open skin, an opening or a fault"
         found.append(Finding("wall_undefined", "note", 1, share))
     return tuple(found)

@@ -74,7 +74,7 @@ def command(
 
             return walls_picture(mesh, record, settings, caption)
 
-        good = record.verdict == "thick enough"
+        good = record.verdict.startswith("thick enough")
         return Answer({"walls": record}, rows, record.findings, record.verdict, good, draw)
 
     run_measure("walls", model, settings_dict(settings), work, **shared)

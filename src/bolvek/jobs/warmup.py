@@ -74,13 +74,17 @@ def _compile_hollow() -> None:
 
 
 def _compile_measures() -> None:
-    """Walls and build directions, on two blocks of which one begins in the air."""
+    """Walls and build directions, on two pyramids of which one begins in the air."""
+    import numpy as np
+
     from bolvek.analyses.directions import CompareSettings, compare_directions
     from bolvek.analyses.overhangs import OverhangSettings, find_overhangs
     from bolvek.analyses.walls import WallSettings, measure_walls
-    from bolvek.demo.pieces import block
+    from bolvek.mesh import Mesh
 
-    mesh = block((0, 0, 0), (3, 3, 3)).joined(block((0, 0, 5), (3, 3, 6)))
+    corners = np.array([[0, 0, 0], [3, 0, 0], [0, 3, 0], [0, 0, 3.0]])
+    one = Mesh(corners, [[0, 2, 1], [0, 1, 3], [0, 3, 2], [1, 2, 3]])
+    mesh = one.joined(one.moved(corners + np.array([0, 0, 5])))
     measure_walls(mesh, WallSettings(min_mm=2.0, spacing_mm=1.0))
     find_overhangs(mesh)
     compare_directions(mesh, OverhangSettings(), CompareSettings(1))

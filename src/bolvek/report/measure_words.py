@@ -9,6 +9,7 @@ from bolvek.units import length_text, point_text
 Row = tuple[str, str]
 
 MOST_LISTED = 8
+_MOST_LARGER = 50.0  # nobody enlarges a model further than this
 
 
 def wall_rows(r: WallRecord, *, most: int = MOST_LISTED) -> list[Row]:
@@ -52,7 +53,7 @@ def _measured_text(m: Measured) -> str:
 
 
 def _wall_zone_text(z: WallZone) -> str:
-    head = {"breakthrough": "broken through", "hole": f"{length_text(z.min_mm)}, prints as a hole"}
+    head = {"breakthrough": "broken through", "hole": f"{length_text(z.min_mm)}, as good as gone"}
     shells = f"shell {z.shells[0]}" if len(z.shells) == 1 else "shells " + ", ".join(str(s) for s in z.shells)
     size = " x ".join(f"{x:.2f}" for x in z.size_mm)
     words = head.get(z.kind, f"{length_text(z.min_mm)} at least, {length_text(z.mean_mm)} on average")
@@ -61,7 +62,9 @@ def _wall_zone_text(z: WallZone) -> str:
 
 def _prints_text(r: WallRecord) -> str:
     words = []
-    if "thinnest" in r.prints_at:
+    if r.prints_at.get("thinnest", 0.0) > _MOST_LARGER:
+        words.append("no size: its thinnest places are as good as nothing")
+    elif "thinnest" in r.prints_at:
         words.append(f"{100 * r.prints_at['thinnest']:.1f}% of its size everything reaches the minimum")
     if "99_percent" in r.prints_at:
         words.append(f"{100 * r.prints_at['99_percent']:.1f}% of its size 99% of the surface does")

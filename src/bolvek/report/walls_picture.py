@@ -18,7 +18,7 @@ if TYPE_CHECKING:
 
 Floats = NDArray[np.float64]
 
-_KINDS = {"breakthrough": "broken through", "hole": "prints as a hole", "thin": "thin", "gap": "narrow gap"}
+_KINDS = {"breakthrough": "broken through", "hole": "as good as gone", "thin": "thin", "gap": "narrow gap"}
 
 
 def walls_picture(mesh: Mesh, record: WallRecord, settings: WallSettings, caption: Caption) -> bytes:
