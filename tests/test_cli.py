@@ -93,7 +93,7 @@ def test_the_whole_way_on_the_carp(bolvek, carp_file, tmp_path):
 
 def test_same_bytes_whatever_the_thread_count(bolvek, tmp_path):
     name = small(tmp_path)
-    for threads in ("1", "2", "5"):
+    for threads in ("1", "3"):
         bolvek(
             "prep",
             name,
@@ -107,8 +107,8 @@ def test_same_bytes_whatever_the_thread_count(bolvek, tmp_path):
             f"{threads}/x.png",
             BOLVEK_THREADS=threads,
         )
-    assert len({(tmp_path / f"{t}/x.stl").read_bytes() for t in "125"}) == 1
-    assert len({(tmp_path / f"{t}/x.png").read_bytes() for t in "125"}) == 1
+    assert len({(tmp_path / f"{t}/x.stl").read_bytes() for t in "13"}) == 1
+    assert len({(tmp_path / f"{t}/x.png").read_bytes() for t in "13"}) == 1
 
 
 def test_step_by_step_gives_a_fit_model(bolvek, tmp_path):

@@ -150,7 +150,7 @@ def test_the_same_bytes_whatever_the_threads(bolvek, tmp_path):
     for threads in ("1", "3"):
         parts = []
         for verb, name, more in (
-            ("walls", "hollow.stl", ["--gap", "1mm"]),
+            ("walls", "hollow.stl", ["--gap", "1mm", "--spacing", "0.5mm"]),
             ("overhangs", "shade.stl", ["--compare-up", "9"]),
         ):
             done = bolvek(

@@ -52,7 +52,7 @@ class Answer:
 def run_measure(
     verb: str,
     model: Path,
-    settings: dict[str, Any],
+    settings: dict[str, Any],  # frozen settings by name; "" stands for the verb's own
     work: Callable[[Mesh, bool], Answer],
     *,
     height: float | None,
@@ -68,8 +68,6 @@ def run_measure(
     from bolvek.formats import read_model
     from bolvek.formats.safe import write_bytes
     from bolvek.operations.scale import ScaleSettings, scale
-    from bolvek.report.picture import model_caption
-    from bolvek.report.record import Record, model_section
     from bolvek.report.words import model_text, scale_text
 
     aims = [aim for aim in (height, longest, by) if aim is not None]
@@ -96,6 +94,8 @@ def run_measure(
         talk.row(name, text)
     outputs = []
     if picture_target is not None:
+        from bolvek.report.picture import model_caption
+
         talk.busy("picture")
         caption = model_caption(model, mesh, verdict=answer.verdict, fit=answer.good)
         write_bytes(picture_target, answer.picture(caption), replace=replace)
@@ -103,16 +103,21 @@ def run_measure(
         outputs.append(str(picture_target))
     talk.verdict(answer.good, answer.findings, answer.verdict, answer.verdict)
     talk.row("took", ", ".join(f"{k} {v:.2f} s" for k, v in seconds.items()), "dim")
-    talk.write_record(
-        Record(
-            verb=verb,
-            settings=settings,
-            models=[model_section(read, mesh, **sections, **answer.sections)],
-            findings=list(answer.findings),
-            outputs=outputs,
-            verdict=answer.verdict,
-            seconds=seconds,
-        ),
-        replace=replace,
-    )
+    if json_target is not None:  # the record's schema takes half a second to import
+        from bolvek.report.record import Record, model_section, settings_dict
+
+        asked = settings_dict(settings[""])
+        asked |= {name: settings_dict(more) for name, more in settings.items() if name and more is not None}
+        talk.write_record(
+            Record(
+                verb=verb,
+                settings=asked,
+                models=[model_section(read, mesh, **sections, **answer.sections)],
+                findings=list(answer.findings),
+                outputs=outputs,
+                verdict=answer.verdict,
+                seconds=seconds,
+            ),
+            replace=replace,
+        )
     finish(answer.good)

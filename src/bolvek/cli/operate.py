@@ -10,8 +10,6 @@ from bolvek.errors import UsageError
 from bolvek.formats import read_model, write_model
 from bolvek.formats.safe import check_suffix
 from bolvek.mesh import Mesh
-from bolvek.report.outputs import write_picture
-from bolvek.report.record import Record, model_section, settings_dict
 from bolvek.report.words import model_text, written_text
 
 Work = Callable[[Sequence[Mesh], Any], Sequence[tuple[Mesh, Any]]]
@@ -71,8 +69,7 @@ def operate(
     results, took = timed(verb, lambda: work([r.mesh for r in read], settings))
     for model, (_, record) in zip(models, results, strict=True):
         talk.step(verb, (f"{model.name}: " if len(models) > 1 else "") + words(record), took)
-    sections = []
-    for found, target, (mesh, record) in zip(read, targets, results, strict=True):
+    for found, target, (mesh, _) in zip(read, targets, results, strict=True):
         parts = found.parts if keep_parts else None
 
         def write(target: Path = target, mesh: Mesh = mesh, parts: Any = parts) -> Any:
@@ -80,19 +77,26 @@ def operate(
 
         written, took = timed("write", write)
         talk.step("write", written_text(target, written), took)
-        sections.append(model_section(found, mesh, **{verb: record}))
     if picture_target is not None:
+        from bolvek.report.outputs import write_picture
+
         write_picture(picture_target, targets[0], results[0][0], replace=replace)
-    talk.write_record(
-        Record(
-            verb=verb,
-            settings=settings_dict(settings),
-            models=sections,
-            findings=[],
-            outputs=[str(p) for p in (*targets, picture_target) if p],
-            verdict="done",
-            seconds=seconds,
-        ),
-        replace=replace,
-    )
+    if json_target is not None:  # the record's schema takes half a second to import
+        from bolvek.report.record import Record, model_section, settings_dict
+
+        talk.write_record(
+            Record(
+                verb=verb,
+                settings=settings_dict(settings),
+                models=[
+                    model_section(found, mesh, **{verb: record})
+                    for found, (mesh, record) in zip(read, results, strict=True)
+                ],
+                findings=[],
+                outputs=[str(p) for p in (*targets, picture_target) if p],
+                verdict="done",
+                seconds=seconds,
+            ),
+            replace=replace,
+        )
     finish(True)

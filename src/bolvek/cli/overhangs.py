@@ -95,7 +95,6 @@ def command(
     from bolvek.analyses.overhangs import find_overhangs
     from bolvek.cli.common import check_targets
     from bolvek.cli.measure import run_measure
-    from bolvek.report.record import settings_dict
 
     settings = settings_for(printer, angle, up, layer, habit, spacing)
     settings.check()
@@ -133,5 +132,4 @@ def command(
         good = record.verdict == "prints as it stands"
         return Answer(sections, rows, record.findings, record.verdict, good, draw)
 
-    asked = settings_dict(settings) | ({"compare": settings_dict(compare)} if compare else {})
-    run_measure("overhangs", model, asked, work, **shared)
+    run_measure("overhangs", model, {"": settings, "compare": compare}, work, **shared)

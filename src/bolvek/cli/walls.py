@@ -47,7 +47,6 @@ def command(
     from bolvek.cli.common import check_targets
     from bolvek.cli.measure import run_measure
     from bolvek.profiles import load_profiles
-    from bolvek.report.record import settings_dict
 
     if least is not None and printer is not None:
         raise UsageError("give --min or --printer, not both")
@@ -77,4 +76,4 @@ def command(
         good = record.verdict.startswith("thick enough")
         return Answer({"walls": record}, rows, record.findings, record.verdict, good, draw)
 
-    run_measure("walls", model, settings_dict(settings), work, **shared)
+    run_measure("walls", model, {"": settings}, work, **shared)

@@ -73,7 +73,7 @@ def rotation(axis: Triple | Floats, degrees: float) -> Floats:
     a = a / np.linalg.norm(a)
     quarter = float(degrees) % 360.0
     if quarter % 90.0 == 0.0:
-        c, s = ((1.0, 0.0), (0.0, 1.0), (-1.0, 0.0), (0.0, -1.0))[int(quarter // 90)]
+        c, s = ((1.0, 0.0), (0.0, 1.0), (-1.0, 0.0), (0.0, -1.0))[int(quarter // 90) % 4]
     else:
         c, s = float(np.cos(np.radians(degrees))), float(np.sin(np.radians(degrees)))
     cross = np.array([[0, -a[2], a[1]], [a[2], 0, -a[0]], [-a[1], a[0], 0]])
