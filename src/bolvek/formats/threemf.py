@@ -64,7 +64,8 @@ def read_3mf(data: bytes, path: Path) -> Soup:
         RuntimeError,
     ) as e:
         raise FileError(
-            f"{path}: the 3MF archive is damaged or uses what is not read ({e}); get a whole copy of the file"
+            f"{path}: the 3MF archive is damaged or uses what is not read ({printable(str(e))[:100]}); get a whole "
+            "copy of the file"
         ) from None
 
 
