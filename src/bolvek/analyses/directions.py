@@ -13,8 +13,7 @@ from bolvek.analyses.overhangs import (
     vertex_normals,
 )
 from bolvek.analyses.roles import outward_signs
-from bolvek.analyses.shells import nest_shells
-from bolvek.analyses.thickness import check_solid, sample_surface
+from bolvek.analyses.thickness import SKIN_SHARE, check_solid, sample_surface
 from bolvek.errors import UsageError
 from bolvek.kernels import overhangs as kernels
 from bolvek.mesh import Mesh
@@ -143,7 +142,7 @@ def compare_directions(
 
 def _costs(mesh: Mesh, ups: Floats, s: OverhangSettings) -> Floats:
     """Overhang area, islands, support volume, height and contact area (N, 5) of each direction."""
-    sign = outward_signs(mesh, nest_shells(mesh))
+    sign = outward_signs(mesh)
     area = np.ascontiguousarray(mesh.area_vectors * sign[:, None])
     normals = vertex_normals(mesh, sign)
     neighbours(mesh)
@@ -154,7 +153,7 @@ def _costs(mesh: Mesh, ups: Floats, s: OverhangSettings) -> Floats:
     rows = np.searchsorted(along, (np.arange(_SAMPLES) + 0.5) / _SAMPLES * along[-1])
     points, each = found.points[rows], float(along[-1]) / _SAMPLES
     normal = area[found.face[rows]] / np.maximum(mesh.face_areas[found.face[rows]], 1e-300)[:, None]
-    near = 1e-8 * float(mesh.size.max())
+    near = SKIN_SHARE * float(mesh.size.max())
     out = np.empty((len(ups), 5))
 
     def work(begin: int, end: int) -> None:
@@ -168,8 +167,8 @@ def _costs(mesh: Mesh, ups: Floats, s: OverhangSettings) -> Floats:
             slope = normal @ up
             above = points @ up - low
             hang = np.flatnonzero((slope < -limit) & (above > s.contact_mm))
-            hits = mesh.tree.first_hits(points[hang], np.broadcast_to(-up, (len(hang), 3)), near=near)
-            drop = np.minimum(hits, above[hang])
+            hits = mesh.tree.rays(points[hang], np.broadcast_to(-up, (len(hang), 3)), near=near, alone=True)
+            drop = np.minimum(hits.distance[:, 0], above[hang])
             out[i] = over, islands, float((each * -slope[hang] * drop).sum()), high - low, bed
 
     run_ranges(work, len(ups), grain=1)

@@ -7,8 +7,15 @@ from numpy.typing import NDArray
 
 from bolvek.analyses.finding import Finding
 from bolvek.analyses.roles import outward_signs
-from bolvek.analyses.shells import nest_shells
-from bolvek.analyses.thickness import MOST_RAYS, Samples, check_solid, sample_surface, surfaces_along, unit_normals
+from bolvek.analyses.thickness import (
+    MOST_RAYS,
+    SKIN_SHARE,
+    Samples,
+    check_solid,
+    sample_surface,
+    surfaces_along,
+    unit_normals,
+)
 from bolvek.errors import UsageError
 from bolvek.kernels import overhangs as kernels
 from bolvek.mesh import Mesh
@@ -144,7 +151,7 @@ def find_overhangs(
     check_solid(mesh)
     mesh.prepare()
     s, up = settings, settings.direction
-    sign = outward_signs(mesh, nest_shells(mesh))
+    sign = outward_signs(mesh)
     height = mesh.vertices @ up
     floor = float(height[mesh.faces].min())
     slope = np.einsum("ij,j->i", unit_normals(mesh), up) * sign
@@ -205,7 +212,9 @@ def _drops(
     found = sample_surface(mesh, spacing, _mask(len(mesh.faces), over))
     face = found.face
     up = s.direction
-    hits = mesh.tree.rays(found.points, np.broadcast_to(-up, found.points.shape), near=1e-8 * float(mesh.size.max()))
+    hits = mesh.tree.rays(
+        found.points, np.broadcast_to(-up, found.points.shape), near=SKIN_SHARE * float(mesh.size.max())
+    )
     distance, hit = hits.distance[:, 0], hits.face[:, 0]
     above = found.points @ up - floor
     facing = np.einsum("ij,j->i", mesh.area_vectors[np.maximum(hit, 0)], up) * sign[np.maximum(hit, 0)]

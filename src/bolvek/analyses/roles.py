@@ -3,7 +3,7 @@
 import numpy as np
 from numpy.typing import NDArray
 
-from bolvek.analyses.shells import Shells
+from bolvek.analyses.shells import Shells, nest_shells
 from bolvek.analyses.survey_record import Faces, Shell, Triple
 from bolvek.kernels import inspect as kernels
 from bolvek.mesh import Mesh
@@ -103,14 +103,18 @@ def _inside_out(facing: NDArray[np.int64], nested: Shells) -> NDArray[np.bool_]:
     return np.asarray((facing < 0) & (nested.depth == 0) & nested.closed)
 
 
-def outward_signs(mesh: Mesh, nested: Shells) -> NDArray[np.float64]:
-    """Per face (F,): 1 where it faces out of its material as it stands, -1 where it is turned the wrong way."""
-    turned = faces_to_turn(mesh)
-    sign = np.where(turned, -1.0, 1.0)
-    topology = mesh.topology
-    volume = np.bincount(topology.shell, sign * mesh.face_volumes, topology.shells) if turned.any() else nested.volume
-    sign[_inside_out(np.where(volume < 0, -1, 1), nested)[topology.shell]] *= -1.0
-    return sign
+def outward_signs(mesh: Mesh) -> NDArray[np.float64]:
+    """Per face (F,): 1 where it faces out of its material as it stands, -1 where it is turned the wrong way.
+
+    Computed once a mesh.
+    """
+    if "outward" not in mesh.__dict__:
+        turned, nested, topology = faces_to_turn(mesh), nest_shells(mesh), mesh.topology
+        sign = np.where(turned, -1.0, 1.0)
+        volume = np.bincount(topology.shell, sign * mesh.face_volumes, topology.shells)
+        sign[_inside_out(np.where(volume < 0, -1, 1), nested)[topology.shell]] *= -1.0
+        mesh.__dict__["outward"] = sign
+    return mesh.__dict__["outward"]
 
 
 def find_hidden(

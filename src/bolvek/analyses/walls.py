@@ -8,7 +8,6 @@ from numpy.typing import NDArray
 from bolvek.analyses.finding import Finding
 from bolvek.analyses.openings import find_openings
 from bolvek.analyses.roles import outward_signs
-from bolvek.analyses.shells import nest_shells
 from bolvek.analyses.spots import gather_spots
 from bolvek.analyses.thickness import (
     MOST_RAYS,
@@ -35,6 +34,9 @@ HOLE_MM = 0.1
 
 BALL_REACH = 5.0
 """Balls wider than so many times the minimum are not looked for: they decide nothing, and cost the most."""
+
+KINDS = ("breakthrough", "hole", "thin", "gap")
+"""Kinds of zones, in the order they are told."""
 
 _MOST_ZONES = 10_000
 PERCENTS = (1, 5, 25, 50, 75, 95)
@@ -224,7 +226,7 @@ def _sides(mesh: Mesh) -> tuple[Floats, NDArray[np.bool_]]:
     if mesh.topology.open_edges:
         openings, _ = find_openings(mesh)
         skin[[o.shell - 1 for o in openings if o.kind == "rim"]] = True
-    return outward_signs(mesh, nest_shells(mesh)), skin[mesh.topology.shell]
+    return outward_signs(mesh), skin[mesh.topology.shell]
 
 
 def _judged(
@@ -248,10 +250,10 @@ def _judged(
     if mesh.topology.shells == 1 and whole:  # one closed shell cannot hide in another: only what looks wrong
         again &= m.facing < 0
     rows = np.flatnonzero(again)
+    inward = -unit_normals(mesh) * sign[:, None] if len(rows) else np.zeros((0, 3))
     for at in range(0, len(rows), MOST_RAYS):
         some = rows[at : at + MOST_RAYS]
-        inward = -unit_normals(mesh)[samples.face[some]] * sign[samples.face[some]][:, None]
-        distance, step = surfaces_along(mesh, samples.points[some], inward, sign)
+        distance, step = surfaces_along(mesh, samples.points[some], inward[samples.face[some]], sign)
         depth = step.sum(axis=1)
         left = np.cumsum(step, axis=1) >= np.maximum(depth, 1)[:, None]
         out = np.argmax(left, axis=1)
@@ -305,21 +307,31 @@ def _zones(
     s: WallSettings,
 ) -> tuple[list[WallZone], int]:
     """Thin samples gathered: what breaks through first, then what prints as a hole, then by thickness."""
-    kinds = ("breakthrough", "hole", "thin")
     broken = state[thin] == _BROKEN
-    label = np.where(broken, 0, np.where((wall[thin] < s.hole_mm) & square[thin], 1, 2))
-    by_ray = (ray[thin] <= wall[thin]) | broken
+    kind = np.where(broken, 0, np.where((wall[thin] < s.hole_mm) & square[thin], 1, 2))
+    zones = _gathered(mesh, samples, thin, wall, (ray[thin] <= wall[thin]) | broken, kind, s.min_mm)
+    return zones[:_MOST_ZONES], len(zones)
+
+
+def _gathered(
+    mesh: Mesh,
+    samples: Samples,
+    chosen: NDArray[np.int64],
+    value: Floats,
+    by_ray: NDArray[np.bool_],
+    kind: NDArray[np.int64],
+    reach_mm: float,
+) -> list[WallZone]:
+    """Zones of the chosen samples (N,), of the worst of their kinds (N,) each, as they are told."""
+    points, area = samples.points[chosen], samples.area[chosen]
+    shell = mesh.topology.shell[samples.face[chosen]] + 1
     zones = []
-    for spot in gather_spots(
-        samples.points[thin], wall[thin], samples.area[thin], max(1.5 * samples.spacing_mm, s.min_mm)
-    ):
+    for spot in gather_spots(points, value[chosen], area, max(1.5 * samples.spacing_mm, reach_mm)):
         rows = spot.rows
-        least = int(label[rows].min())
-        weight = samples.area[thin[rows]]
-        decided = "ray" if float(weight[by_ray[rows]].sum()) >= 0.5 * float(weight.sum()) else "ball"
-        shells = tuple(int(x) + 1 for x in np.unique(mesh.topology.shell[samples.face[thin[rows]]]))
-        zones.append(WallZone(kinds[least], *spot.figures, decided if s.ball else "ray", shells))
-    return sorted(zones, key=_zone_order)[:_MOST_ZONES], len(zones)
+        decided = "ray" if float(area[rows][by_ray[rows]].sum()) >= 0.5 * float(area[rows].sum()) else "ball"
+        shells = tuple(np.unique(shell[rows]).tolist())
+        zones.append(WallZone(KINDS[int(kind[rows].min())], *spot.figures, decided, shells))
+    return sorted(zones, key=_zone_order)
 
 
 _SHARPENED, _PASSES, _FINER = 12, 2, 8  # zones looked at again; how often; how much finer each time
@@ -371,7 +383,7 @@ def _lowered(m: Measured, least: float) -> Measured:
 
 def _zone_order(z: WallZone) -> tuple[int, float, Triple]:
     """What is told first."""
-    return ("breakthrough", "hole", "thin").index(z.kind), z.min_mm, z.where_mm
+    return KINDS.index(z.kind), z.min_mm, z.where_mm
 
 
 def _gaps(
@@ -385,15 +397,8 @@ def _gaps(
     gap = m.wall
     gap[skin[samples.face]] = np.nan
     narrow = np.flatnonzero(gap < s.gap_mm)
-    zones = []
-    for spot in gather_spots(
-        samples.points[narrow], gap[narrow], samples.area[narrow], max(1.5 * samples.spacing_mm, s.gap_mm)
-    ):
-        rows = narrow[spot.rows]
-        shells = tuple(int(x) + 1 for x in np.unique(mesh.topology.shell[samples.face[rows]]))
-        by_ray = float(samples.area[rows][m.ray[rows] <= gap[rows]].sum()) >= 0.5 * spot.figures[2]
-        zones.append(WallZone("gap", *spot.figures, "ray" if by_ray or not s.ball else "ball", shells))
-    zones.sort(key=lambda z: (z.min_mm, z.where_mm))
+    kind = np.full(len(narrow), KINDS.index("gap"))
+    zones = _gathered(mesh, samples, narrow, gap, m.ray[narrow] <= gap[narrow], kind, s.gap_mm)
     return _measured(gap, samples.area, s.gap_mm), zones[:_MOST_ZONES]
 
 

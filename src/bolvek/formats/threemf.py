@@ -60,7 +60,7 @@ def read_3mf(data: bytes, path: Path) -> Soup:
         EOFError,
         struct.error,
         OverflowError,
-        NotImplementedError,
+        NotImplementedError,  # zipfile's word for a compression it does not know
         RuntimeError,
     ) as e:
         raise FileError(

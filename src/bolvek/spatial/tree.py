@@ -186,16 +186,27 @@ class Tree:
         return closest_on_triangles(np.asarray(points, np.float64), a, b, c)
 
     def rays(
-        self, origins: Floats, directions: Floats, *, near: float = 0.0, far: float = np.inf, most: int = 1
+        self,
+        origins: Floats,
+        directions: Floats,
+        *,
+        near: float = 0.0,
+        far: float = np.inf,
+        most: int = 1,
+        alone: bool = False,
     ) -> Hits:
-        """The first `most` hits of each ray with near < t < far, t in units of the direction."""
+        """The first `most` hits of each ray with near < t < far, t in units of the direction.
+
+        alone: in the calling thread, for callers that are one of several.
+        """
         local = np.ascontiguousarray(np.asarray(origins, np.float64).reshape(-1, 3) - self.origin)
         directions = np.ascontiguousarray(np.asarray(directions, np.float64).reshape(-1, 3))
         hits = np.empty((len(local), most))
         faces = np.empty((len(local), most), np.int32)
         found = np.empty(len(local), np.int32)
-        run_ranges(
-            lambda b, e: tree_query.ray_hits(
+
+        def work(begin: int, end: int) -> None:
+            tree_query.ray_hits(
                 self.triangles,
                 self.box,
                 self.child,
@@ -205,41 +216,20 @@ class Tree:
                 directions,
                 near,
                 far,
-                b,
-                e,
+                begin,
+                end,
                 hits,
                 faces,
                 found,
-            ),
-            len(local),
-            grain=512,
-        )
+            )
+
+        if alone:
+            work(0, len(local))
+        else:
+            run_ranges(work, len(local), grain=512)
         ok = faces >= 0
         faces[ok] = self.order[faces[ok]]
         return Hits(hits, faces, found)
-
-    def first_hits(self, origins: Floats, directions: Floats, *, near: float = 0.0) -> Floats:
-        """Distance (R,) of each ray's first hit beyond `near`, inf without one; in the calling thread alone."""
-        local = np.ascontiguousarray(origins - self.origin)
-        hits, faces = np.empty((len(local), 1)), np.empty((len(local), 1), np.int32)
-        found = np.empty(len(local), np.int32)
-        tree_query.ray_hits(
-            self.triangles,
-            self.box,
-            self.child,
-            self.first,
-            self.count,
-            local,
-            np.ascontiguousarray(directions),
-            near,
-            np.inf,
-            0,
-            len(local),
-            hits,
-            faces,
-            found,
-        )
-        return hits[:, 0]
 
     def winding(self, points: Floats) -> Floats:
         """Generalized winding number (P,) of points (P, 3); see `WINDING_ACCURACY`."""
