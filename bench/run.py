@@ -17,7 +17,7 @@ from pathlib import Path
 import numpy as np
 
 from bench.models import blob
-from bolvek.analyses.thickness import sample_surface, unit_normals
+from bolvek.analyses.thickness import sample_surface
 from bolvek.analyses.walls import WallSettings, measure_walls
 from bolvek.demo.carp import carp
 from bolvek.demo.measured import gourd
@@ -151,7 +151,7 @@ def _against_embreex(mesh: Mesh) -> None:
         print("\nembreex is not installed: no comparison of rays\n")
         return
     samples = sample_surface(mesh, 100.0)
-    inward = -unit_normals(mesh)[samples.face]
+    inward = -mesh.unit_normals[samples.face]
     origins = samples.points + 1e-3 * inward
     scene = rtcore_scene.EmbreeScene()
     TriangleMesh(scene, mesh.corners.astype(np.float32))

@@ -2,8 +2,14 @@
 
 import math
 import re
+from collections.abc import Sequence
+from typing import TYPE_CHECKING
 
 from bolvek.errors import UsageError
+
+if TYPE_CHECKING:  # the command line imports this for its help: no numpy then
+    import numpy as np
+    from numpy.typing import NDArray
 
 MILLIMETRES = {
     "mm": 1.0,
@@ -56,6 +62,11 @@ def parse_volume(text: str) -> float:
         )
     factor = MILLIMETRES["cm"] ** 3 if match.group(3) else 1e6 if match.group(4) else MILLIMETRES[unit] ** 3
     return float(match.group(1)) * factor
+
+
+def as_triple(v: "Sequence[float] | NDArray[np.float64]") -> tuple[float, float, float]:
+    """Three numbers as plain floats, with one zero only."""
+    return float(v[0]) + 0.0, float(v[1]) + 0.0, float(v[2]) + 0.0
 
 
 def length_text(mm: float) -> str:

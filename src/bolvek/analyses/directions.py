@@ -18,6 +18,7 @@ from bolvek.errors import UsageError
 from bolvek.kernels import overhangs as kernels
 from bolvek.mesh import Mesh
 from bolvek.spatial.parallel import run_ranges
+from bolvek.units import as_triple
 
 Floats = NDArray[np.float64]
 Triple = tuple[float, float, float]
@@ -133,7 +134,7 @@ def compare_directions(
     costs = _costs(mesh, np.array(ups), settings)
     score = _scores(costs, compare.weights)
     rows = [
-        Direction(_triple(up), name, float(s), float(c[0]), int(c[1]), float(c[2]), float(c[3]), float(c[4]))
+        Direction(as_triple(up), name, float(s), float(c[0]), int(c[1]), float(c[2]), float(c[3]), float(c[4]))
         for up, name, s, c in zip(ups, names, score, costs, strict=True)
     ]
     order = np.argsort(score, kind="stable")
@@ -180,7 +181,3 @@ def _scores(costs: Floats, weights: dict[str, float]) -> Floats:
     share = costs / np.maximum(costs.max(axis=0), 1e-300)
     share[:, 4] = 1 - share[:, 4]
     return np.asarray(share @ np.array([weights.get(name, 0.0) for name in MEASURES]))
-
-
-def _triple(v: Floats) -> Triple:
-    return float(v[0]) + 0.0, float(v[1]) + 0.0, float(v[2]) + 0.0

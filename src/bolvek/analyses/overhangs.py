@@ -14,14 +14,13 @@ from bolvek.analyses.thickness import (
     check_solid,
     sample_surface,
     surfaces_along,
-    unit_normals,
 )
 from bolvek.errors import UsageError
 from bolvek.kernels import overhangs as kernels
 from bolvek.mesh import Mesh
 from bolvek.mesh.topology import label_patches
 from bolvek.spatial.tree import Tree
-from bolvek.units import length_text
+from bolvek.units import as_triple, length_text
 
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
@@ -154,7 +153,7 @@ def find_overhangs(
     sign = outward_signs(mesh)
     height = mesh.vertices @ up
     floor = float(height[mesh.faces].min())
-    slope = np.einsum("ij,j->i", unit_normals(mesh), up) * sign
+    slope = np.einsum("ij,j->i", mesh.unit_normals, up) * sign
     limit = -np.cos(np.radians(max(s.angle_deg - ANGLE_SLACK_DEG, 0.0)))
     corners = height[mesh.faces]
     on_bed = (slope < 0) & (corners.max(axis=1) <= floor + s.contact_mm)
@@ -175,7 +174,7 @@ def find_overhangs(
     others = [z for z in zones if z.kind == "cantilever"]
     area = float(samples.area.sum())
     record = OverhangRecord(
-        up=_triple(up),
+        up=as_triple(up),
         angle_deg=s.angle_deg,
         layer_mm=s.layer_mm,
         habit=s.habit,
@@ -285,9 +284,9 @@ def _zones(
             OverhangZone(
                 name,
                 float(samples.area[rows].sum()),
-                _triple(points[int(np.argmin(height[used]))]),
-                _triple(0.5 * (low + high)),
-                _triple(high - low),
+                as_triple(points[int(np.argmin(height[used]))]),
+                as_triple(0.5 * (low + high)),
+                as_triple(high - low),
                 float(np.degrees(np.arccos(np.clip(-slope[faces].min(), -1, 1)))),
                 reach,
                 float((flat[rows] * drop[rows]).sum()),
@@ -392,7 +391,7 @@ def _islands(mesh: Mesh, height: Floats, floor: float, sign: Floats, s: Overhang
         if len(found) and mesh.topology.shells > 1:
             found = found[~_held_by_others(mesh, found, owner, number, sign, up)]
         places.append(found)
-    return [Island(_triple(mesh.vertices[v]), float(height[v]) - floor) for v in places[0]], len(places[1])
+    return [Island(as_triple(mesh.vertices[v]), float(height[v]) - floor) for v in places[0]], len(places[1])
 
 
 def _held_by_others(
@@ -423,7 +422,7 @@ def _centre_of_mass(mesh: Mesh, sign: Floats) -> Triple | None:
     middle = mesh.bounds.mean(axis=0)
     moment = np.zeros(4)
     kernels.volume_moment(mesh.vertices, mesh.faces, sign, middle, moment)
-    return _triple(middle + moment[:3] / moment[3]) if moment[3] > 0 else None
+    return as_triple(middle + moment[:3] / moment[3]) if moment[3] > 0 else None
 
 
 def _margin(mesh: Mesh, on_bed: NDArray[np.bool_], centre: Triple | None, up: Floats) -> float | None:
@@ -479,7 +478,3 @@ def _mask(size: int, chosen: Ints) -> NDArray[np.bool_]:
     mask = np.zeros(size, bool)
     mask[chosen] = True
     return mask
-
-
-def _triple(v: Floats) -> Triple:
-    return float(v[0]), float(v[1]), float(v[2])

@@ -4,11 +4,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from bolvek.analyses.shells import Shells, nest_shells
-from bolvek.analyses.survey_record import Faces, Shell, Triple
+from bolvek.analyses.survey_record import Faces, Shell
 from bolvek.kernels import inspect as kernels
 from bolvek.mesh import Mesh
 from bolvek.mesh.topology import label_patches
 from bolvek.spatial.tree import Tree
+from bolvek.units import as_triple
 
 STRAY_SHARE = 0.05
 """A shell whose box diagonal is below this share of the model's is a stray, unless it is all there is."""
@@ -80,8 +81,8 @@ def describe_shells(
                 triangles=int(triangles[s]),
                 volume_mm3=float(nested.volume[s]) if closed and not mixed[s] else None,
                 area_mm2=float(area[s]),
-                where_mm=_triple(0.5 * (low[s] + high[s])),
-                size_mm=_triple(high[s] - low[s]),
+                where_mm=as_triple(0.5 * (low[s] + high[s])),
+                size_mm=as_triple(high[s] - low[s]),
             )
         )
     return found
@@ -170,7 +171,3 @@ def _boxes(mesh: Mesh) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
         low = np.minimum(low, np.minimum.reduceat(points, starts))
         high = np.maximum(high, np.maximum.reduceat(points, starts))
     return low, high
-
-
-def _triple(v: NDArray[np.float64]) -> Triple:
-    return float(v[0]), float(v[1]), float(v[2])

@@ -6,6 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from bolvek.analyses.zones import gather
+from bolvek.units import as_triple
 
 Floats = NDArray[np.float64]
 Triple = tuple[float, float, float]
@@ -43,10 +44,6 @@ def gather_spots(points: Floats, value: Floats, area: Floats, reach_mm: float) -
         least = int(np.lexsort((*p.T[::-1], v))[0])
         low, high = p.min(axis=0), p.max(axis=0)
         whole = float(a.sum())
-        places = (_triple(p[least]), _triple(0.5 * (low + high)), _triple(high - low))
+        places = (as_triple(p[least]), as_triple(0.5 * (low + high)), as_triple(high - low))
         spots.append(Spot(rows, (float(v[least]), float((v * a).sum() / whole), whole, *places)))
     return spots
-
-
-def _triple(v: Floats) -> Triple:
-    return float(v[0]), float(v[1]), float(v[2])

@@ -22,6 +22,7 @@ from bolvek.kernels import inspect as kernels
 from bolvek.mesh import Mesh
 from bolvek.mesh.topology import CROWDED, OPEN, label_patches
 from bolvek.spatial.parallel import run_ranges
+from bolvek.units import as_triple
 
 Faces = NDArray[np.int64]
 
@@ -106,8 +107,8 @@ def survey(
         sound=not defects and not any(s.role == "outer" and s.faces == "in" for s in shells),
         triangles=len(mesh.faces),
         vertices=len(mesh.vertices),
-        size_mm=_triple(mesh.size),
-        low_mm=_triple(mesh.bounds[0]),
+        size_mm=as_triple(mesh.size),
+        low_mm=as_triple(mesh.bounds[0]),
         area_mm2=mesh.area,
         volume_mm3=material_volume(nested, roles) if whole else None,
         shells=topology.shells,
@@ -165,9 +166,5 @@ def _parts(mesh: Mesh, parts: tuple[tuple[str, ...], NDArray[np.int32]] | None) 
         points = mesh.vertices[mesh.faces[faces]].reshape(-1, 3)
         rim = int((mesh.topology.twin.reshape(-1, 3)[faces] == OPEN).sum())
         shells = len(np.unique(mesh.topology.shell[faces]))
-        found.append(Part(name, len(faces), shells, _triple(np.ptp(points, axis=0)), rim))
+        found.append(Part(name, len(faces), shells, as_triple(np.ptp(points, axis=0)), rim))
     return found
-
-
-def _triple(v: NDArray[np.float64]) -> tuple[float, float, float]:
-    return float(v[0]), float(v[1]), float(v[2])

@@ -94,11 +94,6 @@ def sample_surface(mesh: Mesh, spacing_mm: float, only: NDArray[np.bool_] | None
     return Samples(points, area, face, spacing_mm)
 
 
-def unit_normals(mesh: Mesh) -> Floats:
-    """Normals (F, 3); zero for a face without area."""
-    return np.asarray(mesh.area_vectors / np.maximum(mesh.face_areas, 1e-300)[:, None])
-
-
 def measure(
     mesh: Mesh, points: Floats, face: Ints, sign: Floats, *, widest_ball_mm: float = np.inf, across_air: bool = False
 ) -> Measures:
@@ -109,7 +104,7 @@ def measure(
     """
     tree = mesh.tree
     side = 1.0 if across_air else -1.0
-    directions = unit_normals(mesh)[face] * (side * sign[face])[:, None]
+    directions = mesh.unit_normals[face] * (side * sign[face])[:, None]
     longest = float(mesh.size.max())
     hits = tree.rays(points, directions, near=SKIN_SHARE * longest)
     ray, hit = hits.distance[:, 0], np.maximum(hits.face[:, 0], 0)

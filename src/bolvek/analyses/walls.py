@@ -17,7 +17,6 @@ from bolvek.analyses.thickness import (
     measure,
     sample_surface,
     surfaces_along,
-    unit_normals,
 )
 from bolvek.errors import UsageError
 from bolvek.mesh import Mesh
@@ -250,7 +249,7 @@ def _judged(
     if mesh.topology.shells == 1 and whole:  # one closed shell cannot hide in another: only what looks wrong
         again &= m.facing < 0
     rows = np.flatnonzero(again)
-    inward = -unit_normals(mesh) * sign[:, None] if len(rows) else np.zeros((0, 3))
+    inward = -mesh.unit_normals * sign[:, None] if len(rows) else np.zeros((0, 3))
     for at in range(0, len(rows), MOST_RAYS):
         some = rows[at : at + MOST_RAYS]
         distance, step = surfaces_along(mesh, samples.points[some], inward[samples.face[some]], sign)

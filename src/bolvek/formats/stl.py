@@ -124,8 +124,7 @@ def _read_ascii(data: bytes, path: Path) -> Soup:
 
 def stl_text(mesh: Mesh, parts: Parts | None) -> bytes:
     """ASCII STL; every coordinate with as many digits as its float64 needs, a solid a part."""
-    normal = mesh.area_vectors / np.maximum(mesh.face_areas, 1e-300)[:, None]
-    rows = np.concatenate([normal.round(6) + 0.0, mesh.corners.reshape(-1, 9)], axis=1)
+    rows = np.concatenate([mesh.unit_normals.round(6) + 0.0, mesh.corners.reshape(-1, 9)], axis=1)
     facet = "facet normal %r %r %r\nouter loop\n" + 3 * "vertex %r %r %r\n" + "endloop\nendfacet\n"
     if parts is None:
         return f"solid model\n{number_lines(facet, rows)}endsolid model\n".encode()
@@ -139,6 +138,6 @@ def stl_bytes(mesh: Mesh, parts: Parts | None = None) -> bytes:
     stored = mesh.as_stored()
     records = np.zeros(len(stored.faces), _RECORD)
     records["corners"] = stored.vertices.astype(np.float32)[stored.faces]
-    records["normal"] = stored.area_vectors / np.maximum(stored.face_areas, 1e-300)[:, None]
+    records["normal"] = stored.unit_normals
     header = b"binary STL, millimetres".ljust(80, b" ")
     return header + np.uint32(len(records)).tobytes() + records.tobytes()

@@ -95,6 +95,11 @@ class Mesh:
         return np.asarray(np.sqrt(np.einsum("ij,ij->i", self.area_vectors, self.area_vectors)))
 
     @property
+    def unit_normals(self) -> Floats:
+        """Normals (F, 3); zero for a face without area."""
+        return np.asarray(self.area_vectors / np.maximum(self.face_areas, 1e-300)[:, None])
+
+    @property
     def area(self) -> float:
         """Surface area in mm2."""
         return float(self.face_areas.sum())

@@ -7,6 +7,7 @@ from numpy.typing import NDArray
 
 from bolvek.errors import UsageError, WorkError
 from bolvek.mesh import Mesh
+from bolvek.units import as_triple
 
 Floats = NDArray[np.float64]
 Triple = tuple[float, float, float]
@@ -129,10 +130,15 @@ def pose(mesh: Mesh, settings: PoseSettings) -> tuple[Mesh, PoseRecord]:
     if s.drop or s.lay is not None or s.lay_largest:
         shift[2] = -low[2]
     result = Mesh(vertices + shift, faces)
-    rows = tuple(_triple(r) for r in turn)
+    rows = tuple(as_triple(r) for r in turn)
     lowest = float(result.bounds[0, 2])
     record = PoseRecord(
-        (rows[0], rows[1], rows[2]), _triple(shift), _triple(mesh.size), _triple(result.size), lowest, _on_bed(result)
+        (rows[0], rows[1], rows[2]),
+        as_triple(shift),
+        as_triple(mesh.size),
+        as_triple(result.size),
+        lowest,
+        _on_bed(result),
     )
     return result, record
 
@@ -173,7 +179,3 @@ def largest_flat(mesh: Mesh) -> Floats:
             mean = mesh.area_vectors[inside].sum(axis=0)
             chosen = mean if own > 0 and float(mean @ facet[:3]) > 0 else facet[:3]
     return np.asarray(chosen)
-
-
-def _triple(v: Floats) -> Triple:
-    return float(v[0]), float(v[1]), float(v[2])

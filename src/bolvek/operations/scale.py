@@ -8,6 +8,7 @@ from numpy.typing import NDArray
 
 from bolvek.errors import UsageError, WorkError
 from bolvek.mesh import Mesh
+from bolvek.units import as_triple
 
 Triple = tuple[float, float, float]
 Floats = NDArray[np.float64]
@@ -107,7 +108,7 @@ def scale_by(mesh: Mesh, factors: Triple) -> tuple[Mesh, ScaleRecord]:
     """The mesh scaled about the origin along x, y, z, in float64."""
     result = mesh.moved(mesh.vertices * np.array(factors))
     uniform = factors[0] if factors[0] == factors[1] == factors[2] else None
-    return result, ScaleRecord(uniform, factors, _triple(mesh.size), _triple(result.size))
+    return result, ScaleRecord(uniform, factors, as_triple(mesh.size), as_triple(result.size))
 
 
 def scale(mesh: Mesh, settings: ScaleSettings) -> tuple[Mesh, ScaleRecord]:
@@ -119,7 +120,3 @@ def scale_together(meshes: Sequence[Mesh], settings: ScaleSettings) -> list[tupl
     """All meshes by the same factors about the origin: they keep fitting each other, and their places."""
     factors = find_factors(meshes, settings)
     return [scale_by(m, factors) for m in meshes]
-
-
-def _triple(v: Floats) -> Triple:
-    return float(v[0]), float(v[1]), float(v[2])

@@ -107,7 +107,7 @@ def _surface(
     colours: Paint | None,
 ) -> tuple[Floats, Floats]:
     """Normal and colour (H, W, 3) a sample; cut material gets the plane's normal and hatching."""
-    unit = mesh.area_vectors / np.maximum(mesh.face_areas, 1e-300)[:, None]
+    unit = mesh.unit_normals
     smooth = np.zeros((len(mesh.vertices), 3))
     for k in range(3):
         for axis in range(3):
