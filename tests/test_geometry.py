@@ -5,7 +5,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from bolvek.analyses.defects import find_defects
+from bolvek.analyses.soundness import find_defects
 from bolvek.analyses.sampling import surface_samples
 from bolvek.analyses.shells import nest_shells
 from bolvek.mesh import Mesh

@@ -5,7 +5,7 @@ import pytest
 from hypothesis import assume, given
 from hypothesis import strategies as st
 
-from bolvek.analyses.defects import find_defects
+from bolvek.analyses.soundness import find_defects
 from bolvek.analyses.sampling import surface_samples, wall_tolerance_mm
 from bolvek.analyses.shells import nest_shells
 from bolvek.errors import UsageError

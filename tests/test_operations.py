@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 
 from bolvek.analyses.cavities import find_cavities
-from bolvek.analyses.defects import find_defects
+from bolvek.analyses.soundness import find_defects
 from bolvek.analyses.proof import ProofSettings, prove
 from bolvek.errors import UsageError, WorkError
 from bolvek.mesh import Mesh

@@ -5,7 +5,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from bolvek.analyses.defects import find_defects
+from bolvek.analyses.soundness import find_defects
 from bolvek.analyses.proof import ProofSettings, prove
 from bolvek.errors import FileError, WorkError
 from bolvek.formats import read_model

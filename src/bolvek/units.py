@@ -77,3 +77,8 @@ def length_text(mm: float) -> str:
 def point_text(point: object) -> str:
     """A place for people, in millimetres."""
     return "(" + ", ".join(f"{round(float(x), 2) + 0.0:.2f}" for x in point) + ")"  # type: ignore[attr-defined]
+
+
+def volume_text(mm3: float) -> str:
+    """A volume for people: cubic millimetres when small, else cubic centimetres."""
+    return f"{mm3:.2f} mm3" if abs(mm3) < 100 else f"{mm3 / 1000:.2f} cm3"

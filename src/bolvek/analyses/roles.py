@@ -45,7 +45,7 @@ def find_roles(
     meant = np.where(np.bincount(inner, minlength=n) == 0, 1, facing)
     material = np.bincount(inner, meant[outer], n)
     depth = np.bincount(inner, minlength=n)
-    low, high = _boxes(mesh)
+    low, high = mesh.shell_boxes
     diagonal = np.linalg.norm(high - low, axis=1)
     small = (diagonal < STRAY_SHARE * np.linalg.norm(mesh.size)) & (diagonal < diagonal.max())
     roles = []
@@ -65,7 +65,7 @@ def describe_shells(
     mesh: Mesh, nested: Shells, roles: list[str], facing: NDArray[np.int64], mixed: NDArray[np.bool_]
 ) -> list[Shell]:
     """A record a shell."""
-    low, high = _boxes(mesh)
+    low, high = mesh.shell_boxes
     n = mesh.topology.shells
     triangles = np.bincount(mesh.topology.shell, minlength=n)
     area = np.bincount(mesh.topology.shell, mesh.face_areas, n)
@@ -156,18 +156,3 @@ def find_hidden(
     hidden[free] = inside[:count][patch[free]]
     hidden[asked[count:]] = inside[count:]
     return np.flatnonzero(hidden)
-
-
-def _boxes(mesh: Mesh) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
-    """Lower and upper corner (S, 3) of each shell."""
-    shell, n = mesh.topology.shell, mesh.topology.shells
-    if n == 1:
-        return mesh.bounds[:1], mesh.bounds[1:]
-    order = np.argsort(shell, kind="stable")
-    starts = np.searchsorted(shell[order], np.arange(n))
-    low, high = np.full((n, 3), np.inf), np.full((n, 3), -np.inf)
-    for k in range(3):
-        points = mesh.vertices[mesh.faces[order, k]]
-        low = np.minimum(low, np.minimum.reduceat(points, starts))
-        high = np.maximum(high, np.maximum.reduceat(points, starts))
-    return low, high

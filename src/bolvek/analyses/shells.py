@@ -1,6 +1,7 @@
 """Which shell lies inside which, and what that makes of it."""
 
 from dataclasses import dataclass
+from fractions import Fraction
 
 import numpy as np
 from numpy.typing import NDArray
@@ -36,6 +37,23 @@ class Shells:
         return np.flatnonzero((self.depth > 0) & (self.volume > 0) & (self.depth % 2 == 1))
 
     @property
+    def around(self) -> NDArray[np.int64]:
+        """How often material is wound around the outside of each shell (S,): 0 in air, 1 in material."""
+        facing = np.where(self.volume < 0, -1, 1)
+        return np.bincount(self.inner, facing[self.outer], len(self.depth)).astype(np.int64)
+
+    @property
+    def voids(self) -> tuple[NDArray[np.int64], NDArray[np.float64]]:
+        """Shells that close a void in material, and its volume (mm3) without the parts that lie in it."""
+        shells = np.flatnonzero((self.volume < 0) & (self.around == 1))
+        volume = -self.volume[shells]
+        for k, shell in enumerate(shells):
+            within = self.inner[self.outer == shell]
+            loose = within[self.depth[within] == self.depth[shell] + 1]
+            volume[k] -= np.abs(self.volume[loose]).sum()
+        return shells, volume
+
+    @property
     def inside_out(self) -> NDArray[np.int64]:
         """Outermost shells that face inward."""
         return np.flatnonzero((self.depth == 0) & (self.volume < 0))
@@ -60,6 +78,40 @@ def closed_shells(mesh: Mesh) -> NDArray[np.bool_]:
         odd = (uses % 2 == 1) & (np.bincount(different, minlength=len(uses)) % 2 == 1)
         closed[topology.shell[face[odd[edge]]]] = False
     return closed
+
+
+def nest_exactly(mesh: Mesh) -> Shells:
+    """Depth, volume and containers of each shell of a sound mesh, by exact predicates.
+
+    Shells that do not meet lie inside or outside each other with all they have, so one vertex stands for a
+    shell: the faces that a line from it goes through are found exactly (see `kernels.tree.stab`). The facing
+    of a shell whose volume is near rounding is told in rational numbers.
+    """
+    topology = mesh.topology
+    n = topology.shells
+    starts = mesh.faces[topology.first_face, 0].astype(np.int64)
+    stabbed = mesh.tree.stab(starts) if n > 1 else np.zeros((0, 3), np.int64)
+    outer = topology.shell[stabbed[:, 1]].astype(np.int64)
+    pair, at = np.unique(stabbed[:, 0] * np.int64(n) + outer, return_inverse=True)
+    wound = np.bincount(at.ravel(), stabbed[:, 2], len(pair)).astype(np.int64)
+    inner, outer = np.divmod(pair[wound != 0], n)
+    keep = inner != outer
+    inner, outer = inner[keep], outer[keep]
+    volume = mesh.shell_volumes.copy()
+    reach = float(np.abs(mesh.bounds).max(initial=0.0))
+    area = np.bincount(topology.shell, mesh.face_areas, n)
+    for s in np.flatnonzero(np.abs(volume) <= 1e-12 * reach * area):
+        volume[s] = _exact_volume(mesh.vertices[mesh.faces[topology.shell == s]])
+    return Shells(np.bincount(inner, minlength=n), volume, np.ones(n, bool), inner, outer)
+
+
+def _exact_volume(corners: NDArray[np.float64]) -> float:
+    """Signed volume of closed triangles (N, 3, 3), exact but for the last rounding."""
+    total = Fraction(0)
+    for triangle in corners.tolist():
+        (ax, ay, az), (bx, by, bz), (cx, cy, cz) = ([Fraction(x) for x in p] for p in triangle)
+        total += ax * (by * cz - bz * cy) + ay * (bz * cx - bx * cz) + az * (bx * cy - by * cx)
+    return float(total / 6)
 
 
 def nest_shells(mesh: Mesh) -> Shells:

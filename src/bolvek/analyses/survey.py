@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from bolvek.analyses.coincident import find_near, find_twins
 from bolvek.analyses.crossings import find_crossings
-from bolvek.analyses.defects import find_defects, flat_faces, split_vertices
+from bolvek.analyses.soundness import find_defects, flat_faces, split_vertices
 from bolvek.analyses.openings import find_openings
 from bolvek.analyses.roles import describe_shells, faces_to_turn, find_hidden, find_roles, material_volume
 from bolvek.analyses.shells import nest_shells

@@ -126,6 +126,11 @@ class WallRecord:
             return "thin"
         return "thick enough where measured" if self.undefined_share > 0 else "thick enough"
 
+    @property
+    def ok(self) -> bool:
+        """Whether a wall was measured and none falls short."""
+        return self.wall.min_mm is not None and not any(f.severity == "fault" for f in self.findings)
+
 
 @dataclass(frozen=True)
 class WallField:

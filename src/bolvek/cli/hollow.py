@@ -24,6 +24,9 @@ from bolvek.cli.common import (
         type=LENGTH,
         help="Lattice cell of the cavity; without it a quarter of the wall, or finer on small models.",
     ),
+    click.option(
+        "--room", type=LENGTH, help="Least width of the cavity; as wide as the wall without it, 0 takes what there is."
+    ),
     click.option("--no-slim", is_flag=True, help="Keep all triangles of the inner shell."),
     click.option("--keep-pockets", is_flag=True, help="Hollow small pockets too instead of leaving them solid."),
     shared_options,
@@ -33,6 +36,7 @@ def command(
     output: Path | None,
     wall: float,
     grid: float | None,
+    room: float | None,
     no_slim: bool,
     keep_pockets: bool,
     **shared: Any,
@@ -54,7 +58,7 @@ def command(
         "hollow",
         [model],
         output,
-        HollowSettings(wall, grid, not no_slim, keep_pockets),
+        HollowSettings(wall, grid, not no_slim, keep_pockets, room),
         one_by_one(hollow),
         hollow_text,
         **shared,

@@ -116,6 +116,7 @@ def run_measure(
                 findings=list(answer.findings),
                 outputs=outputs,
                 verdict=answer.verdict,
+                ok=answer.good,
                 seconds=seconds,
             ),
             replace=replace,

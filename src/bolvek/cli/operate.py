@@ -95,6 +95,7 @@ def operate(
                 findings=[],
                 outputs=[str(p) for p in (*targets, picture_target) if p],
                 verdict="done",
+                ok=True,
                 seconds=seconds,
             ),
             replace=replace,

@@ -129,7 +129,7 @@ def command(
 
             return overhangs_picture(mesh, record, kind, caption)
 
-        good = record.verdict == "prints as it stands"
+        good = record.ok
         return Answer(sections, rows, record.findings, record.verdict, good, draw)
 
     run_measure("overhangs", model, {"": settings, "compare": compare}, work, **shared)

@@ -15,6 +15,7 @@ from bolvek.cli.common import (
     output_beside,
     output_option,
     picture_option,
+    printer_option,
     replace_option,
     unit_option,
 )
@@ -38,7 +39,13 @@ from bolvek.cli.common import (
     ),
     click.option("--diameter", type=LENGTH, default="3.5mm", show_default=True, help="Diameter of the holes."),
     click.option("--up", type=PLACE, default="0,0,1", show_default=True, help="Build direction."),
+    click.option(
+        "--room",
+        type=LENGTH,
+        help="Least width of the cavity; without it as wide as the wall, or the least drain where that is more.",
+    ),
     click.option("--keep-pockets", is_flag=True, help="Hollow small pockets too instead of leaving them solid."),
+    printer_option,
     json_option,
     picture_option,
     unit_option,
@@ -55,7 +62,9 @@ def command(
     drains: int,
     diameter: float,
     up: tuple[float, float, float],
+    room: float | None,
     keep_pockets: bool,
+    printer: str | None,
     json_target: Path | None,
     picture_target: Path | None,
     unit: str | None,
@@ -69,37 +78,47 @@ def command(
       bolvek prep carp.stl --by 1.5 --wall 1.8mm --json carp.json --picture carp.png
     """
     from bolvek.cli.common import Talk
+    from bolvek.formats.safe import check_suffix
     from bolvek.jobs.prep import PrepSettings, prep
     from bolvek.operations.hollow import HollowSettings
-    from bolvek.operations.place_drains import PlaceSettings
+    from bolvek.operations.drain import PlaceSettings
     from bolvek.operations.scale import ScaleSettings
+    from bolvek.profiles import limits
+    from bolvek.units import length_text
 
     scaling = None
     if (height, longest, by) != (None, None, None):
         scaling = ScaleSettings(by, height, longest)
+    least_drain, least_wall = limits(printer)
     settings = PrepSettings(
-        HollowSettings(wall, grid, keep_pockets=keep_pockets),
-        PlaceSettings(drains, diameter, up),
-        scaling,
-        unit,
-        replace,
+        hollow=HollowSettings(wall, grid, keep_pockets=keep_pockets, room_mm=room),
+        drains=PlaceSettings(drains, diameter, up),
+        scale=scaling,
+        unit=unit,
+        replace=replace,
+        least_drain_mm=least_drain,
+        least_wall_mm=least_wall,
     )
     settings.check()
     target = output_beside(model, output, "prep")
+    check_suffix(target)
     check_targets(model, [target, json_target, picture_target], replace=replace)
     talk = Talk(json_target)
+    if diameter < least_drain:
+        talk.row("note", f"holes of {length_text(diameter)} are below the least drain of {length_text(least_drain)}", "yellow")
     result = prep(model, target, settings, talk.step, talk.busy)
 
     from bolvek.report.outputs import write_picture
     from bolvek.report.record import Record, model_section, settings_dict
-    from bolvek.report.words import proof_text
+    from bolvek.report.words import proof_text, proof_verdict
 
     if picture_target is not None:
-        write_picture(picture_target, target, result.after, result.proof, replace=replace)
+        write_picture(picture_target, target, result.after, result.proof, result.rooms, replace=replace)
     for name, text in proof_text(result.proof):
         talk.row(name, text)
-    fit = result.proof.verdict == "fit"
-    talk.verdict(fit, result.proof.findings, "fit to print: proven on the file written", "unfit, see above")
+    fit = result.proof.ok
+    good = "fit to print: proven on the file written" + ("" if result.hollow else "; solid, no cavity")
+    talk.verdict(fit, result.proof.findings, good, proof_verdict(result.proof))
     talk.write_record(
         Record(
             verb="prep",
@@ -117,6 +136,7 @@ def command(
             findings=list(result.proof.findings),
             outputs=[str(p) for p in (target, picture_target) if p],
             verdict=result.proof.verdict,
+            ok=fit,
             seconds=result.seconds,
         ),
         replace=replace,

@@ -139,6 +139,7 @@ def command(
                 findings=_findings(sections, len(files) > 1),
                 outputs=outputs,
                 verdict="unread" if not done else "faulty" if faulty else "clean",
+                ok=not (failed or faulty),
                 seconds=seconds,
             ),
             replace=replace,

@@ -73,7 +73,7 @@ def command(
 
             return walls_picture(mesh, record, settings, caption)
 
-        good = record.verdict.startswith("thick enough")
+        good = record.ok
         return Answer({"walls": record}, rows, record.findings, record.verdict, good, draw)
 
     run_measure("walls", model, {"": settings}, work, **shared)

@@ -1,5 +1,6 @@
 """The workshop's example, run for real: troubled models are surveyed, a set is sized, a carp is made fit to print."""
 
+import dataclasses
 import time
 from collections.abc import Callable
 from pathlib import Path
@@ -18,7 +19,7 @@ from bolvek.jobs.look import look
 from bolvek.jobs.prep import PrepSettings, prep
 from bolvek.mesh import Mesh
 from bolvek.operations.hollow import HollowSettings
-from bolvek.operations.place_drains import PlaceSettings
+from bolvek.operations.drain import PlaceSettings
 from bolvek.operations.scale import ScaleSettings, scale_together
 from bolvek.profiles import load_profiles
 from bolvek.report.outputs import write_picture, write_survey_picture
@@ -29,7 +30,7 @@ from bolvek.report.survey_words import survey_line
 from bolvek.report.walls_picture import walls_picture
 from bolvek.report.words import scale_text, size_text
 
-PREP = PrepSettings(HollowSettings(2.0), PlaceSettings(2, 3.5), ScaleSettings(height_mm=90.0))
+PREP = PrepSettings(hollow=HollowSettings(2.0), drains=PlaceSettings(2, 3.5), scale=ScaleSettings(height_mm=90.0))
 TROUBLED: dict[str, Callable[[], Mesh]] = {
     "finial.stl": lambda: finial()[0],
     "cloud_tile.ply": lambda: cloud_tile()[0],
@@ -88,6 +89,7 @@ def _look_at_troubled(folder: Path, tell: Tell, replace: bool) -> None:
         findings=[f for s in sections if s.judgement for f in s.judgement.findings],
         outputs=outputs,
         verdict="faulty",
+        ok=False,
         seconds={"survey": seconds},
     )
     write_bytes(folder / "survey.json", record_json(record).encode(), replace=replace)
@@ -144,10 +146,10 @@ def _prepare_the_carp(folder: Path, tell: Tell, begin_step: Callable[[str], None
     begin = time.perf_counter()
     write_picture(before, source, mesh, replace=replace)
     tell("picture", str(before), _since(begin))
-    settings = PrepSettings(PREP.hollow, PREP.drains, PREP.scale, replace=replace)
+    settings = dataclasses.replace(PREP, replace=replace)
     result = prep(source, target, settings, tell, begin_step)
     begin = time.perf_counter()
-    write_picture(after, target, result.after, result.proof, replace=replace)
+    write_picture(after, target, result.after, result.proof, result.rooms, replace=replace)
     tell("picture", str(after), _since(begin))
     section = model_section(
         result.model, result.after, scale=result.scale, hollow=result.hollow, drain=result.drain, proof=result.proof
@@ -160,12 +162,13 @@ def _prepare_the_carp(folder: Path, tell: Tell, begin_step: Callable[[str], None
             findings=list(result.proof.findings),
             outputs=[str(p) for p in (source, target, before, after)],
             verdict=result.proof.verdict,
+            ok=result.proof.ok,
             seconds=result.seconds,
         )
     )
     write_bytes(record, text.encode(), replace=replace)
     tell("record", f"{record}; verdict: {result.proof.verdict}", 0.0)
-    return result.proof.verdict == "fit"
+    return result.proof.ok
 
 
 def _since(begin: float) -> float:

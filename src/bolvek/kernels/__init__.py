@@ -19,7 +19,7 @@ from bolvek import __version__
 def source_digest() -> str:
     """A short hash of the source of all kernels (hex, 16 digits)."""
     digest = hashlib.sha256()
-    for path in sorted(Path(__file__).parent.glob("*.py")):
+    for path in sorted(Path(__file__).parent.rglob("*.py")):
         digest.update(path.read_bytes())
     return digest.hexdigest()[:16]
 

@@ -189,23 +189,22 @@ def region_boxes(label, box):
 
 
 @kernel
-def look_from_faces(vertices, faces, normal, steps, label, unknown, begin, end, out):
-    """The label each face looks into: the first that is not `unknown` along its normal.
+def look_along(points, normal, steps, label, unknown, begin, end, out):
+    """The label each point looks into: the first that is not `unknown` along its normal.
 
-    vertices (V, 3) are in voxel units, normal (F, 3) of any length, steps (N,) in voxels.
+    points (Q, 3) are in voxel units, normal (Q, 3) of any length, steps (N,) in voxels.
     """
     nx, ny, nz = label.shape
-    for f in range(begin, end):
-        a, b, c = faces[f, 0], faces[f, 1], faces[f, 2]
-        length = np.sqrt(normal[f, 0] ** 2 + normal[f, 1] ** 2 + normal[f, 2] ** 2)
+    for q in range(begin, end):
+        length = np.sqrt(normal[q, 0] ** 2 + normal[q, 1] ** 2 + normal[q, 2] ** 2)
         scale = 1.0 / length if length > 0.0 else 0.0
-        out[f] = unknown
+        out[q] = unknown
         for n in range(steps.shape[0]):
             reach = steps[n] * scale
-            i = int(np.rint((vertices[a, 0] + vertices[b, 0] + vertices[c, 0]) / 3.0 + reach * normal[f, 0]))
-            j = int(np.rint((vertices[a, 1] + vertices[b, 1] + vertices[c, 1]) / 3.0 + reach * normal[f, 1]))
-            k = int(np.rint((vertices[a, 2] + vertices[b, 2] + vertices[c, 2]) / 3.0 + reach * normal[f, 2]))
+            i = int(np.rint(points[q, 0] + reach * normal[q, 0]))
+            j = int(np.rint(points[q, 1] + reach * normal[q, 1]))
+            k = int(np.rint(points[q, 2] + reach * normal[q, 2]))
             seen = label[min(max(i, 0), nx - 1), min(max(j, 0), ny - 1), min(max(k, 0), nz - 1)]
             if seen != unknown:
-                out[f] = seen
+                out[q] = seen
                 break

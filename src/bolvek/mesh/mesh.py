@@ -10,6 +10,7 @@ from bolvek.kernels import topology as kernels
 from bolvek.kernels.triangles import area_vectors
 from bolvek.mesh.topology import Topology, build_topology, join_topologies
 from bolvek.spatial.parallel import run_ranges
+from bolvek.spatial.signed import SignedDistance
 from bolvek.spatial.tree import Tree
 
 Floats = NDArray[np.float64]
@@ -65,6 +66,11 @@ class Mesh:
         """The bounding-volume tree over the faces."""
         return Tree(self.vertices, self.faces)
 
+    @cached_property
+    def signed_distance(self) -> SignedDistance:
+        """Distance to the surface, negative in the material (meaningful for a closed, oriented mesh)."""
+        return SignedDistance(self.tree, self.unit_normals, self.topology.twin)
+
     def prepare(self) -> None:
         """Tree and topology side by side: neither needs the other."""
         with ThreadPoolExecutor(1) as beside:
@@ -114,6 +120,21 @@ class Mesh:
     def shell_volumes(self) -> Floats:
         """Signed volume (S,) of each shell in mm3; negative for one that faces inward."""
         return np.bincount(self.topology.shell, self.face_volumes, self.topology.shells).astype(np.float64)
+
+    @cached_property
+    def shell_boxes(self) -> tuple[Floats, Floats]:
+        """Lower and upper corner (S, 3) of each shell."""
+        shell, n = self.topology.shell, self.topology.shells
+        if n == 1:
+            return self.bounds[:1], self.bounds[1:]
+        order = np.argsort(shell, kind="stable")
+        starts = np.searchsorted(shell[order], np.arange(n))
+        low, high = np.full((n, 3), np.inf), np.full((n, 3), -np.inf)
+        for k in range(3):
+            points = self.vertices[self.faces[order, k]]
+            low = np.minimum(low, np.minimum.reduceat(points, starts))
+            high = np.maximum(high, np.maximum.reduceat(points, starts))
+        return low, high
 
     @property
     def volume(self) -> float:

@@ -71,8 +71,16 @@ def prism(start: Floats, end: Floats, radius: float, sides: int, turn_deg: float
 def subtract(mesh: Mesh, bodies: Sequence[ConvexBody]) -> Mesh:
     """The closed mesh without the bodies; untouched triangles come first, as they were.
 
-    Bodies that touch no common triangle are cut at once, the others one after the other. Raises
-    TooClose when a body should be moved a little, ValueError when one touches no face.
+    Raises TooClose when a body should be moved a little, ValueError when one touches no face.
+    """
+    return subtract_and_trace(mesh, bodies)[0]
+
+
+def subtract_and_trace(mesh: Mesh, bodies: Sequence[ConvexBody]) -> tuple[Mesh, NDArray[np.int32]]:
+    """`subtract`, and for each face of the result (F,) the face it is of, -1 for a wall of a body.
+
+    Bodies that touch no common triangle and do not come near each other are cut at once, the others one after
+    the other.
     """
     cuts: list[_Cut] = []
     taken: set[int] = set()
@@ -80,13 +88,23 @@ def subtract(mesh: Mesh, bodies: Sequence[ConvexBody]) -> Mesh:
     for body in bodies:
         cut = _Cut(mesh, body)
         cut.run()
-        if taken.isdisjoint(cut.dropped):
+        if taken.isdisjoint(cut.dropped) and not any(_boxes_meet(body, other.body) for other in cuts):
             taken.update(cut.dropped)
             cuts.append(cut)
         else:
             later.append(body)
-    result = _assemble(mesh, cuts)
-    return subtract(result, later) if later else result
+    result, source = _assemble(mesh, cuts)
+    if later:
+        result, again = subtract_and_trace(result, later)
+        source = np.where(again >= 0, source[np.maximum(again, 0)], -1).astype(np.int32)
+    return result, source
+
+
+def _boxes_meet(a: ConvexBody, b: ConvexBody) -> bool:
+    """Whether the boxes around two bodies meet: only then can the bodies."""
+    return bool(
+        ((a.corner.min(axis=0) <= b.corner.max(axis=0)) & (b.corner.min(axis=0) <= a.corner.max(axis=0))).all()
+    )
 
 
 class _Cut:
@@ -97,7 +115,7 @@ class _Cut:
         low, high = body.corner.min(axis=0) - 0.01, body.corner.max(axis=0) + 0.01
         self.local = mesh.tree.faces_in_box(low, high)
         self.dropped: list[int] = []
-        self.polygons: list[tuple[Floats, list[list[Node]]]] = []
+        self.polygons: list[tuple[Floats, list[list[Node]], int]] = []
         used = np.unique(mesh.faces[self.local])
         value = mesh.vertices[used] @ body.normal.T - body.offset
         self.row = {int(v): i for i, v in enumerate(used)}
@@ -125,13 +143,13 @@ class _Cut:
             steps, cut = self._face(int(f), corner)
             if cut:
                 self.dropped.append(int(f))
-                self.polygons.append((self.mesh.area_vectors[f], _trace(steps)))
+                self.polygons.append((self.mesh.area_vectors[f], _trace(steps), int(f)))
         if not self.dropped:
             raise ValueError("the body touches no face")
         self._body_edges()
         for p, steps in enumerate(self.wall_steps):
             if steps:
-                self.polygons.append((-self.body.normal[p], _trace(steps)))
+                self.polygons.append((-self.body.normal[p], _trace(steps), -1))
 
     def _edge(self, a: int, b: int) -> tuple[Node | None, Node | None] | None:
         """Part of the edge a b (a < b) inside the body: entry and exit nodes, None at an end inside.
@@ -295,11 +313,12 @@ class _Cut:
                 self.wall_steps[owner[(c, d)]].append((b, a))
 
 
-def _assemble(mesh: Mesh, cuts: list[_Cut]) -> Mesh:
-    """The mesh without the dropped faces and with the triangulated polygons of all cuts."""
+def _assemble(mesh: Mesh, cuts: list[_Cut]) -> tuple[Mesh, NDArray[np.int32]]:
+    """The mesh without the dropped faces and with the triangulated polygons of all cuts; what each face is of."""
     extra: list[Floats] = []
     base = len(mesh.vertices)
     faces: list[tuple[int, int, int]] = []
+    source: list[int] = []
     keep = np.ones(len(mesh.faces), bool)
     for cut in cuts:
         keep[cut.dropped] = False
@@ -313,16 +332,18 @@ def _assemble(mesh: Mesh, cuts: list[_Cut]) -> Mesh:
                 extra.append(cut.point[node])
             return index[node]
 
-        for normal, loops in cut.polygons:
+        for normal, loops, owner in cut.polygons:
             numbered = [[number(node) for node in loop] for loop in loops]
             points = {i: mesh.vertices[i] if i < base else extra[i - base] for loop in numbered for i in loop}
             try:
                 faces += triangulate(_flat_points(normal, points), numbered)  # type: ignore[arg-type]
             except PolygonError:
                 raise TooClose from None
+            source += [owner] * (len(faces) - len(source))
     vertices = np.concatenate([mesh.vertices, np.array(extra).reshape(-1, 3)])
     new = np.array(faces, np.int32).reshape(-1, 3)
-    return Mesh(vertices, np.concatenate([mesh.faces[keep], new])).picked(slice(None))
+    result = Mesh(vertices, np.concatenate([mesh.faces[keep], new])).picked(slice(None))
+    return result, np.concatenate([np.flatnonzero(keep), source]).astype(np.int32)
 
 
 def _check_apart(enter: Floats, leave: Floats, margin: float) -> None:

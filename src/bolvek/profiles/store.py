@@ -144,3 +144,15 @@ def _build(kind: type[P], name: str, table: dict[str, Any], files: tuple[Path, .
             value = (float(numbers[0]), float(numbers[1]), float(numbers[2])) if key == "build_mm" else float(value)
         values[key] = value
     return kind(name=name, **values)
+
+
+LEAST_DRAIN_MM, LEAST_WALL_MM = 1.5, 0.8
+"""Limits where no printer is named: those of a careful small machine."""
+
+
+def limits(printer: str | None) -> tuple[float, float]:
+    """Least drain and least wall (mm) of a printer, or the general ones. Raises UsageError for an unknown name."""
+    if printer is None:
+        return LEAST_DRAIN_MM, LEAST_WALL_MM
+    known = load_profiles().printer(printer)
+    return known.min_drain_mm, known.min_wall_mm

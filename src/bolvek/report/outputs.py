@@ -5,6 +5,7 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
+from bolvek.analyses.cavities import Cavities
 from bolvek.analyses.proof import ProofRecord
 from bolvek.analyses.survey_record import Marks, Survey
 from bolvek.formats.safe import write_bytes
@@ -14,9 +15,15 @@ from bolvek.report.words import plural
 
 
 def write_picture(
-    target: Path, model: Path, mesh: Mesh, proof: ProofRecord | None = None, *, replace: bool = False
+    target: Path,
+    model: Path,
+    mesh: Mesh,
+    proof: ProofRecord | None = None,
+    cavities: Cavities | None = None,
+    *,
+    replace: bool = False,
 ) -> None:
-    """Draw the mesh named like the model; with a proof, cut open and with its figures and verdict."""
+    """Draw the mesh named like the model; with a proof, cut open, its rooms as it found them, figures and verdict."""
     if proof is None:
         caption = model_caption(model, mesh)
     else:
@@ -26,12 +33,12 @@ def write_picture(
         caption = model_caption(
             model,
             mesh,
-            verdict="fit to print" if proof.verdict == "fit" else "unfit",
-            fit=proof.verdict == "fit",
+            verdict="fit to print" if proof.verdict == "fit" else proof.verdict,
+            fit=proof.ok,
             **more,
         )
-    cut = proof is not None and bool(proof.cavities)
-    write_bytes(target, picture(mesh, caption, cut_open=cut), replace=replace)
+    cut = cavities is not None and bool(cavities.found)
+    write_bytes(target, picture(mesh, caption, cut_open=cut, cavities=cavities), replace=replace)
 
 
 def write_survey_picture(

@@ -43,7 +43,7 @@ def picture(mesh: Mesh, caption: Caption, *, cut_open: bool = False, cavities: C
     if not cut_open:
         _panel(figure, (0.0, 1.0), mesh, View.three_quarter(), "", None, None, [])
         return png_bytes(figure)
-    if cavities is None and not mesh.topology.open_edges and not mesh.topology.badly_oriented_edges:
+    if cavities is None and mesh.topology.sound:
         cavities = find_cavities(mesh)
     openings = [o.where_mm for o in cavities.openings] if cavities else []
     inner = cavities.inside if cavities else None

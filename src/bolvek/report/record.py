@@ -3,7 +3,7 @@
 import dataclasses
 import json
 from pathlib import Path
-from typing import Any
+from typing import Any, Literal
 
 from pydantic import BaseModel
 
@@ -54,6 +54,27 @@ class Failure(BaseModel):
     text: str
 
 
+Verdict = Literal[
+    "done",
+    "written",
+    "worse",
+    "clean",
+    "faulty",
+    "unread",
+    "fit",
+    "wall not judged",
+    "unfit",
+    "thick enough",
+    "thick enough where measured",
+    "thin",
+    "not measured",
+    "prints as it stands",
+    "needs supports",
+    "stands on nothing",
+]
+"""Every word that a verdict can be; `ok` beside it says whether anything falls short."""
+
+
 class Record(BaseModel):
     """The record of one run of one verb. Lengths are millimetres, see the suffix of each key."""
 
@@ -64,7 +85,8 @@ class Record(BaseModel):
     failed: list[Failure] = []
     findings: list[Finding]
     outputs: list[str]
-    verdict: str
+    verdict: Verdict
+    ok: bool
     seconds: dict[str, float]
 
 

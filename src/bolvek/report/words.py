@@ -7,12 +7,11 @@ from bolvek.analyses.proof import ProofRecord
 from bolvek.formats.registry import Model
 from bolvek.formats.safe import Written
 from bolvek.mesh import Mesh
-from bolvek.operations.drain import DrainRecord
+from bolvek.operations.drain import DrainRecord, GivenUp, Placed
 from bolvek.operations.hollow import HollowRecord
-from bolvek.operations.place_drains import Placed
 from bolvek.operations.pose import PoseRecord
 from bolvek.operations.scale import ScaleRecord
-from bolvek.units import length_text, point_text
+from bolvek.units import length_text, point_text, volume_text
 
 
 def size_text(size: object) -> str:
@@ -71,18 +70,33 @@ def hollow_text(record: HollowRecord) -> str:
             f"; {plural(record.pockets_left_solid, 'small pocket')} of {record.pocket_volume_mm3 / 1000:.2f} cm3 "
             "in all left solid"
         )
+    if record.solid_for_room_mm3 >= 1:
+        text += (
+            f"; {volume_text(record.solid_for_room_mm3)} left solid where it would be narrower than "
+            f"{length_text(record.room_mm)}"
+        )
+    if record.thickened:
+        text += f"; fins made as thick as the wall in {plural(record.thickened, 'place')}"
     if record.turned_shells:
         text += f"; {plural(record.turned_shells, 'part')} inside out, turned"
     return text
 
 
-def placed_text(placed: list[Placed]) -> str:
+_MOST_HOLES = 4
+
+
+def placed_text(placed: list[Placed], given_up: list[GivenUp]) -> str:
     """Where drains go."""
     texts = []
-    for p in placed:
+    for p in placed[:_MOST_HOLES]:
         end = "lowest" if p.role == "drain" else "highest"
         off = length_text(p.above_extreme_mm)
         texts.append(f"{p.role} at {point_text(p.bore.mouth)}, {off} from the cavity's {end} point")
+    if len(placed) > _MOST_HOLES:
+        texts.append(f"{len(placed) - _MOST_HOLES:,} more")
+    if given_up:
+        n = len(given_up)
+        texts.append(f"{n:,} {'cavity' if n == 1 else 'cavities'} that no hole reaches stay{'s' if n == 1 else ''} solid")
     return "; ".join(texts)
 
 
@@ -95,8 +109,10 @@ def drain_text(record: DrainRecord) -> str:
             if h.blind
             else f"through {length_text(h.wall_min_mm)} to {length_text(h.wall_max_mm)} of wall"
         )
-        for h in record.holes
+        for h in record.holes[:_MOST_HOLES]
     ]
+    if len(record.holes) > _MOST_HOLES:
+        holes.append(f"{len(record.holes) - _MOST_HOLES:,} more")
     return f"{'; '.join(holes)}; {record.volume_removed_mm3:.1f} mm3 taken out"
 
 
@@ -109,10 +125,11 @@ def written_text(path: Path, written: Written) -> str:
 def proof_line(record: ProofRecord) -> str:
     """The proof in one line."""
     crossing = {d.code: d.count for d in (*record.defects, *record.defects_as_stored)}.get("self_intersections", 0)
+    rooms = [c for c in record.cavities if not c.pocket]
     parts = [
         "sound" if record.sound and record.sound_as_stored else "not sound",
         f"{crossing:,} self-intersections",
-        f"{len(record.cavities)} {'cavity' if len(record.cavities) == 1 else 'cavities'}",
+        f"{len(rooms)} {'cavity' if len(rooms) == 1 else 'cavities'}",
         plural(record.drains, "opening"),
     ]
     if record.wall:
@@ -120,47 +137,76 @@ def proof_line(record: ProofRecord) -> str:
     return ", ".join(parts)
 
 
+CLAUSES = {
+    "sound": "sound",
+    "material": "counted once",
+    "voids": "voids open",
+    "ways": "ways out",
+    "wall": "wall",
+}
+"""Clauses of the proof as they are called in the text."""
+_MOST_CAVITIES = 12
+
+
 def proof_text(record: ProofRecord) -> list[tuple[str, str]]:
     """The proof as rows of (what, figures)."""
-
-    def kind(sound: bool, defects: tuple[object, ...]) -> str:
-        return "closed, manifold, oriented, no self-intersection" if sound else "; ".join(d.text for d in defects)  # type: ignore[attr-defined]
-
-    rows = [
-        ("sound", kind(record.sound, record.defects)),
-        ("sound as stored", kind(record.sound_as_stored, record.defects_as_stored)),
+    rows = [(CLAUSES[c.name], c.text if c.state != "fails" else f"no: {c.text}") for c in record.clauses]
+    rows.append(
         (
             "solid",
             f"{plural(record.bodies, 'part')}, {plural(record.triangles, 'triangle')}, "
             f"{record.volume_mm3 / 1000:.2f} cm3 of material",
-        ),
-    ]
-    for cavity in record.cavities:
-        ways = "; ".join(f"{o.width_mm:.1f} mm at {point_text(o.where_mm)}" for o in cavity.openings) or "no way out"
+        )
+    )
+    rooms = [c for c in record.cavities if not c.pocket]
+    for cavity in rooms[:_MOST_CAVITIES]:
+        ways = "; ".join(f"{o.width_mm:.1f} mm at {point_text(o.where_mm)}" for o in cavity.openings)
+        if not ways:
+            ways = "no way out" if cavity.closed else "none wide enough to be seen"
+        rows.append(("cavity", f"{volume_text(cavity.volume_mm3)} near {point_text(cavity.where_mm)}, openings: {ways}"))
+    if len(rooms) > _MOST_CAVITIES:
+        rest = rooms[_MOST_CAVITIES:]
+        rows.append(("cavity", f"{len(rest):,} more, {volume_text(sum(c.volume_mm3 for c in rest))} in all"))
+    if record.kept:
+        k = record.kept
         rows.append(
-            ("cavity", f"{cavity.volume_mm3 / 1000:.2f} cm3 near {point_text(cavity.where_mm)}, openings: {ways}")
+            (
+                "outer surface",
+                f"{k.faces:,} of {k.of:,} faces of the original bit for bit, {k.cut:,} cut by holes "
+                f"({k.taken_out_mm2:.1f} mm2 taken out)",
+            )
         )
     if record.wall:
         w = record.wall
-        near = (
-            f"; {100 * w.left_out_share:.1f}% of the inner surface is near openings and not judged"
-            if w.left_out_share
-            else ""
-        )
         asked = f", asked {w.asked_mm:.3f} mm within {w.tolerance_mm:.3f} mm" if w.asked_mm else ""
+        tapers = f"; {w.tapering_mm2:.1f} mm2 taper to an edge" if w.tapering_mm2 >= 0.05 else ""
         rows.append(
             (
-                "wall",
+                "measured",
                 f"min {w.min_mm:.3f} mm at {point_text(w.where_mm)}, 1% {w.p1_mm:.3f} mm, "
-                f"median {w.median_mm:.3f} mm{asked}; {w.samples:,} samples {w.spacing_mm:.2f} mm apart{near}",
+                f"median {w.median_mm:.3f} mm{asked}, on {w.of}; {w.samples:,} samples {w.spacing_mm:.2f} mm apart, "
+                f"a round pit under {w.smallest_hidden_mm:.2f} mm could hide{tapers}",
             )
         )
     if record.voxel_mm is not None:
         rows.append(
             (
                 "method",
-                f"cavities on {record.voxel_mm:.2f} mm voxels: what a ball of {record.ball_mm:.1f} mm "
-                "cannot roll into from outside",
+                f"rooms told on {record.voxel_mm:.2f} mm voxels: what a ball of {record.ball_mm:.1f} mm cannot roll into "
+                "from outside; ways out and walls measured on the surface",
             )
         )
     return rows
+
+
+def proof_verdict(record: ProofRecord) -> str:
+    """The last line: the verdict, and what it does not cover."""
+    if record.verdict == "fit":
+        return "fit to print"
+    if record.verdict == "unfit":
+        unjudged = [CLAUSES[c.name] for c in record.clauses if c.state == "not judged"]
+        more = f" (not judged: {', '.join(unjudged)})" if unjudged else ""
+        return f"unfit, see above{more}"
+    rooms = sum(not c.pocket for c in record.cavities)
+    cavities = "no cavity" if not rooms else f"{rooms} {'cavity' if rooms == 1 else 'cavities'}"
+    return f"sound, {plural(record.bodies, 'part')}, {cavities}; wall not judged: name one with --wall"

@@ -5,13 +5,14 @@ distance differs from the level by more than its half diagonal cannot hold the s
 may hold it are split down to two cells a side; cost follows area over cell size squared.
 """
 
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
+from bolvek.errors import WorkError
 from bolvek.kernels import isosurface as kernels
-from bolvek.spatial.tree import Tree
 
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int32]
@@ -23,7 +24,9 @@ THIN_SHEET = 0.2
 DEEP = 0.5
 """Nor do those in no cell with a point that is this share of a cell deeper than the level."""
 MIN_CELLS_PER_LEVEL = 2 * _HALF_DIAGONAL
-"""The level must be more than this many cells, so that no brick holds both surfaces."""
+"""A wall must be more than this many cells, so that no brick holds both its surfaces."""
+MOST_BRICKS = 16_000_000
+"""Bricks that fit into the memory of a small machine."""
 
 
 @dataclass(frozen=True)
@@ -68,49 +71,47 @@ def dense_surface(values: Floats, origin: Floats, cell: float) -> Surface:
     return level_surface(index.reshape(-1, 8).astype(np.int32), values.ravel()[unique], place)
 
 
-def inner_offset(tree: Tree, low: Floats, high: Floats, level: float, cell: float) -> Surface:
-    """Points inside the tree's closed surface at distance `level`, as a surface facing that surface.
+def lipschitz_surface(value: Callable[[Floats], Floats], low: Floats, high: Floats, cell: float) -> Surface:
+    """Zero surface of a function within a box, facing the positive side. Empty when it is nowhere negative.
 
-    low, high (3,) bound the tree's surface; level and cell in mm, level > MIN_CELLS_PER_LEVEL * cell.
-    Vertices lie on lattice edges; their distance is off the level by at most THIN_SHEET cells and
-    cell**2 / (8 * radius of curvature). Empty when nothing lies that deep.
+    value gives (P,) mm at points (P, 3) and changes by at most a millimetre a millimetre; positive on the box
+    and beyond. From one root brick only those are divided that may hold the surface, so the size of the box costs
+    nothing. Sheets of the negative side thinner than about `THIN_SHEET` cells are passed by.
     """
-    if not level > MIN_CELLS_PER_LEVEL * cell:
-        raise ValueError(f"level {level} must exceed {MIN_CELLS_PER_LEVEL:.2f} cells of {cell}")
-    size = 32
-    shape = np.ceil((high - low) / (size * cell)).astype(np.int64) + 1
-    brick = np.stack(np.meshgrid(*(np.arange(n) for n in shape), indexing="ij"), -1).reshape(-1, 3) * size
-    signed = False
+    size = 2
+    while size * cell < float((high - low).max()) + 2 * cell:
+        size *= 2
+    brick = np.zeros((1, 3), np.int64)
     while True:
-        centre = low + (brick + 0.5 * size) * cell
-        half = _HALF_DIAGONAL * size * cell
-        reach = (half + THIN_SHEET * cell) * (1 + 1e-9)
-        distance, _ = tree.nearest(centre, level + reach)
-        brick = brick[np.abs(distance - level) <= reach]
-        if not signed and half < level:
-            brick = brick[tree.winding(low + (brick + 0.5 * size) * cell) > 0.5]
-            signed = True
+        reach = (_HALF_DIAGONAL * size + THIN_SHEET) * cell * (1 + 1e-9)
+        brick = brick[np.abs(value(low + (brick + 0.5 * size) * cell)) <= reach]
         if size == 2 or not len(brick):
             break
         size //= 2
         brick = (brick[:, None, :] + size * _CORNERS[None]).reshape(-1, 3)
+        if len(brick) > MOST_BRICKS:
+            fits = cell * float(np.sqrt(len(brick) / MOST_BRICKS)) * size / 2
+            raise WorkError(
+                f"a grid of {cell:.3g} mm is too fine for a surface of this size: "
+                f"more than {MOST_BRICKS:,} bricks; {fits:.2g} mm would fit"
+            )
     if not len(brick):
         return Surface(np.zeros((0, 3)), np.zeros((0, 3), np.int32))
     grid = np.stack(np.meshgrid(*(np.arange(3),) * 3, indexing="ij"), -1).reshape(-1, 3)
-    dims = brick.max(axis=0) + 3
-    keys = np.ravel_multi_index(tuple((brick[:, None, :] + grid[None]).reshape(-1, 3).T), tuple(dims))
+    first = brick.min(axis=0)
+    dims = brick.max(axis=0) - first + 3
+    keys = np.ravel_multi_index(tuple((brick[:, None, :] - first + grid[None]).reshape(-1, 3).T), tuple(dims))
     unique, index = np.unique(keys, return_inverse=True)
-    place = low + np.stack(np.unravel_index(unique, tuple(dims)), axis=1) * cell
-    distance, _ = tree.nearest(place)
-    value = level - distance
+    place = low + (np.stack(np.unravel_index(unique, tuple(dims)), axis=1) + first) * cell
+    found = value(place)
     index = index.reshape(len(brick), 3, 3, 3).astype(np.int32)
     corner = np.concatenate(
         [np.stack([index[:, x + i, y + j, z + k] for i, j, k in _CORNERS], axis=1) for x, y, z in _CORNERS]
     )
     # thin sheets of void cannot be kept clean and are of no use: let the surface pass them by
-    near_deep = np.zeros(len(value), bool)
-    near_deep[corner[(value < -DEEP * cell)[corner].any(axis=1)]] = True
-    value[(value < 0) & ((value > -THIN_SHEET * cell) | ~near_deep)] = 1e-9 * cell
-    inside = (value < 0)[corner]
+    near_deep = np.zeros(len(found), bool)
+    near_deep[corner[(found < -DEEP * cell)[corner].any(axis=1)]] = True
+    found[(found < 0) & ((found > -THIN_SHEET * cell) | ~near_deep)] = 1e-9 * cell
+    inside = (found < 0)[corner]
     mixed = inside.any(axis=1) & ~inside.all(axis=1)
-    return level_surface(corner[mixed], value, place)
+    return level_surface(corner[mixed], found, place)

@@ -6,6 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from bolvek.kernels import tree_build, tree_query, triangles
+from bolvek.kernels.tree import stab
 from bolvek.spatial.parallel import run_ranges
 
 Floats = NDArray[np.float64]
@@ -148,7 +149,7 @@ class Tree:
     def nearest(self, points: Floats, limit: float = np.inf, *, sort: bool = True) -> tuple[Floats, Ints]:
         """Distance (P,) and face (P,) nearest to points (P, 3), up to `limit`; ties may take either."""
         local = np.ascontiguousarray(np.asarray(points, np.float64).reshape(-1, 3) - self.origin)
-        along = _curve_order(local) if sort else None
+        along = curve_order(local) if sort else None
         if along is not None:
             local = local[along]
         dist2 = np.empty(len(local))
@@ -230,6 +231,36 @@ class Tree:
         ok = faces >= 0
         faces[ok] = self.order[faces[ok]]
         return Hits(hits, faces, found)
+
+    def stab(self, starts: NDArray[np.int64]) -> NDArray[np.int64]:
+        """Faces that lines along +x from vertices (N,) go through, exactly: rows (H, 3) of start, face, sign.
+
+        The sign is 1 where the line leaves through a face, -1 where it enters.
+        """
+        def work(begin: int, end: int) -> Ints:
+            room = 64
+            while True:
+                found = np.empty((room, 3), np.int32)
+                n = stab.stab_faces(
+                    self.vertices,
+                    self.faces,
+                    self.order,
+                    self.origin,
+                    self.box,
+                    self.child,
+                    self.first,
+                    self.count,
+                    starts,
+                    begin,
+                    end,
+                    found,
+                )
+                if n <= room:
+                    return found[:n]
+                room = n
+
+        parts = run_ranges(work, len(starts), grain=64)
+        return np.concatenate(parts).astype(np.int64) if parts else np.zeros((0, 3), np.int64)
 
     def winding(self, points: Floats) -> Floats:
         """Generalized winding number (P,) of points (P, 3); see `WINDING_ACCURACY`."""
@@ -329,7 +360,7 @@ def _on_segment(p: Floats, a: Floats, b: Floats) -> Floats:
     return np.asarray(a + np.clip(t, 0, 1)[:, None] * d)
 
 
-def _curve_order(points: Floats) -> NDArray[np.int64]:
+def curve_order(points: Floats) -> NDArray[np.int64]:
     """Order of points (P, 3) along a Z-curve of 2^10 cells a side, stable."""
     if len(points) < 2:
         return np.arange(len(points))

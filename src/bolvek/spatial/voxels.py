@@ -61,9 +61,8 @@ def grown(mask: NDArray[np.bool_]) -> NDArray[np.bool_]:
     return wide
 
 
-def look_from_faces(
-    vertices: NDArray[np.float64],
-    faces: NDArray[np.int32],
+def look_along(
+    points: NDArray[np.float64],
     normal: NDArray[np.float64],
     steps: tuple[float, ...],
     label: NDArray[np.int32],
@@ -71,12 +70,10 @@ def look_from_faces(
     origin: NDArray[np.float64],
     spacing: float,
 ) -> NDArray[np.int32]:
-    """The voxel label (F,) each face looks into: at its middle plus the first of `steps` voxels along
-    its normal (F, 3) where the label is not `unknown`; `unknown` where there is none."""
-    out = np.empty(len(faces), np.int32)
-    scaled = (vertices - origin) / spacing
+    """The voxel label (Q,) each point (Q, 3) looks into: at the first of `steps` voxels along its normal (Q, 3)
+    where the label is not `unknown`; `unknown` where there is none."""
+    out = np.empty(len(points), np.int32)
+    scaled = (points - origin) / spacing
     reach = np.array(steps)
-    run_ranges(
-        lambda b, e: kernels.look_from_faces(scaled, faces, normal, reach, label, unknown, b, e, out), len(faces)
-    )
+    run_ranges(lambda b, e: kernels.look_along(scaled, normal, reach, label, unknown, b, e, out), len(points))
     return out

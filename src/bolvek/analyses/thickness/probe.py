@@ -31,26 +31,17 @@ SKIN_SHARE = 1e-8
 
 
 @dataclass(frozen=True)
-class Samples:
-    """Points (Q, 3) of a surface, the area in mm2 each stands for (Q,), its face (Q,), and how far apart."""
-
-    points: Floats
-    area: Floats
-    face: Ints
-    spacing_mm: float
-
-
-@dataclass(frozen=True)
 class Measures:
     """At Q points, mm: ray and ball (nan where they are no wall), and the ray as it is (inf: nothing was hit)
     with its facing: negative where it came to a face from the side it should not. square (Q,) bool: the
-    smaller of the two has sides that face each other squarely."""
+    smaller of the two has sides that face each other squarely. hit (Q,): the face the ray came to, -1 for none."""
 
     ray: Floats
     ball: Floats
     ray_mm: Floats
     facing: Floats
     square: NDArray[np.bool_]
+    hit: NDArray[np.int32]
 
     @property
     def wall(self) -> Floats:
@@ -73,40 +64,27 @@ def check_solid(mesh: Mesh) -> None:
         raise WorkError("the model is flat: it has no thickness in one direction; 'bolvek survey' shows what it is")
 
 
-def sample_surface(mesh: Mesh, spacing_mm: float, only: NDArray[np.bool_] | None = None) -> Samples:
-    """Samples about a spacing apart or nearer, one at least a face with an area, in the tree's order of faces.
-
-    only (F,) bool picks faces.
-    """
-    order, v, f = mesh.tree.order, mesh.vertices, mesh.faces
-    if only is not None:
-        order = order[only[order]]
-    start = np.zeros(len(order) + 1, np.int64)
-    nothing = np.zeros((0, 3)), np.zeros(0), np.zeros(0, np.int64)
-    run_ranges(lambda b, e: kernels.sample_faces(v, f, order, spacing_mm, b, e, start, False, *nothing), len(order))
-    start = np.cumsum(start)
-    n = int(start[-1])
-    points, area, face = np.empty((n, 3)), np.empty(n), np.empty(n, np.int64)
-    run_ranges(
-        lambda b, e: kernels.sample_faces(v, f, order, spacing_mm, b, e, start, True, points, area, face),
-        len(order),
-    )
-    return Samples(points, area, face, spacing_mm)
-
-
 def measure(
-    mesh: Mesh, points: Floats, face: Ints, sign: Floats, *, widest_ball_mm: float = np.inf, across_air: bool = False
+    mesh: Mesh,
+    points: Floats,
+    face: Ints,
+    sign: Floats,
+    *,
+    widest_ball_mm: float = np.inf,
+    across_air: bool = False,
+    normals: Floats | None = None,
+    far_mm: float = np.inf,
 ) -> Measures:
     """Walls at points (Q, 3) on faces (Q,); sign (F,) is 1 where a face looks out of its material, else -1.
 
-    Balls wider than widest_ball_mm are not looked for (0: none at all). across_air measures gaps, outward,
-    instead.
+    Balls wider than widest_ball_mm are not looked for (0: none at all), nor anything farther than far_mm along
+    rays. across_air measures gaps, outward, instead. normals (Q, 3), of unit length, stand for those of the faces.
     """
     tree = mesh.tree
     side = 1.0 if across_air else -1.0
-    directions = mesh.unit_normals[face] * (side * sign[face])[:, None]
+    directions = (mesh.unit_normals[face] if normals is None else normals) * (side * sign[face])[:, None]
     longest = float(mesh.size.max())
-    hits = tree.rays(points, directions, near=SKIN_SHARE * longest)
+    hits = tree.rays(points, directions, near=SKIN_SHARE * longest, far=far_mm)
     ray, hit = hits.distance[:, 0], np.maximum(hits.face[:, 0], 0)
     # as if every face looked out of its material
     facing = -side * sign[hit] * np.einsum("ij,ij->i", directions, mesh.area_vectors[hit])
@@ -115,7 +93,7 @@ def measure(
     wall = np.where((facing >= least) & np.isfinite(ray), ray, np.nan)
     n = len(ray)
     if not widest_ball_mm > 0:
-        return Measures(wall, np.full(n, np.nan), ray, facing, facing >= squarely)
+        return Measures(wall, np.full(n, np.nan), ray, facing, facing >= squarely, hits.face[:, 0])
     local = np.ascontiguousarray(points - tree.origin)
     width, across, contact = np.empty(n), np.empty(n, np.float32), np.empty(n, np.int32)
     run_ranges(
@@ -144,7 +122,7 @@ def measure(
     across = np.where(contact < 0, facing, across)
     width = np.where((across >= least) & np.isfinite(width), width, np.nan)
     square = np.where(np.fmin(wall, width) == wall, facing, across) >= squarely
-    return Measures(wall, width, ray, facing, square)
+    return Measures(wall, width, ray, facing, square, hits.face[:, 0])
 
 
 MOST_RAYS, _MOST_HITS = 50_000, 64

@@ -1,29 +1,33 @@
-"""Drain and vent holes: straight prisms taken out of the wall, all of them or none.
+"""A hole before it is cut: what is asked, and what rays over its cross-section say about the place.
 
-Before anything is cut, rays over the drain's cross-section look at the place: where the outer
-surface begins, where the wall ends, whether the room behind is enclosed and deep enough. The cut
-itself is exact (see `convex_cut`), and the product is checked like everything else.
+They tell where the outer surface begins, where the wall ends, whether the room behind is enclosed and deep
+enough, and how much of the wall is left beside the hole.
 """
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
-from bolvek.analyses.defects import find_defects
 from bolvek.errors import UsageError, WorkError
 from bolvek.mesh import Mesh
-from bolvek.operations.convex_cut import TooClose, prism, subtract
 from bolvek.units import length_text, point_text
 
 Floats = NDArray[np.float64]
 Point = tuple[float, float, float]
 
-JITTER_MM = 1e-4
-"""How far a body is moved when a decision is too close to call."""
-_TRIES = 12
 _ENCLOSED_SHARE = 0.85
-_SEED = 20
+_MOST_SPREAD = 4.0  # diameters: a wall that ends so unevenly runs along the hole
+_LEAST_SKIN_MM = 0.05  # a blind hole leaves more than this
+_LEAST_COSINE = 0.15  # a hole flatter to the surface than this has no mouth to speak of
+
+
+class BoreError(WorkError):
+    """A hole that cannot be cut; `kind` is a word for counting."""
+
+    def __init__(self, kind: str, text: str) -> None:
+        super().__init__(text)
+        self.kind = kind
 
 
 @dataclass(frozen=True)
@@ -76,29 +80,6 @@ class Bore:
     blind: bool
 
 
-@dataclass(frozen=True)
-class BoreRecord:
-    """One hole that was cut."""
-
-    at_mm: Point
-    direction: Point
-    diameter_mm: float
-    wall_min_mm: float
-    wall_max_mm: float
-    blind: bool
-
-
-@dataclass(frozen=True)
-class DrainRecord:
-    """What drilling did: the holes, triangles gone and made, volume taken out, moves needed."""
-
-    holes: tuple[BoreRecord, ...]
-    triangles_before: int
-    triangles_after: int
-    volume_removed_mm3: float
-    retries: int = field(default=0)
-
-
 def plan_bore(mesh: Mesh, drain: Drain) -> Bore:
     """Find out whether and how the drain can be cut. Raises WorkError with the reason."""
     at = np.array(drain.at_mm, np.float64)
@@ -149,51 +130,73 @@ def bore_along(
 ) -> Bore:
     """The bore from outside through `surface` along the unit axis. Raises WorkError with the reason."""
     offsets = _disc(axis, 1.02 * radius)
-    rise = 2.0 * radius + 0.2  # how far the outer surface may slope away over the cross-section
+    _, face = mesh.tree.nearest(surface[None])
+    lean = abs(float(mesh.unit_normals[face[0]] @ axis))
+    if lean < _LEAST_COSINE:
+        angle = np.degrees(np.arcsin(lean))
+        raise BoreError("flat", f"{name} is too flat: its axis meets the surface at {angle:.0f} degrees, at least 9")
+    # how far the outer surface may slope away over the cross-section
+    rise = radius * (2.0 + 1.3 * float(np.sqrt(1 - lean * lean)) / lean) + 0.2
     along, outside_first = _passages(mesh, surface + offsets - rise * axis, axis, rise)
     first_enters = outside_first & (along[:, 0] <= rise)
+    if not first_enters[0] and first_enters[1:].any() and not (along[0, 0] <= rise):
+        raise BoreError("hole", f"{name}: there is a hole already; put it on the surface beside, or name another place")
     if not first_enters[0]:
-        raise WorkError(f"{name} does not start on an outer surface: something is in its way, or it points outward")
+        raise BoreError(
+            "start", f"{name} does not start on an outer surface: something is in its way, or it points outward"
+        )
     if not first_enters.all():
-        raise WorkError(
+        raise BoreError(
+            "patch",
             f"{name}: a diameter of {length_text(2 * radius)} is wider than the wall patch it stands on "
-            f"({int((~first_enters).sum())} of {len(offsets)} probes miss it): use a smaller drain or another place"
+            f"({int((~first_enters).sum())} of {len(offsets)} probes miss it): use a smaller drain or another place",
         )
     entry, leave = along[:, 0], along[:, 1]
     start = surface + (entry.min() - 0.5 * radius - 0.05) * axis
     above = mesh.tree.rays(surface + offsets + (entry[:, None] - 1e-6) * axis, np.broadcast_to(-axis, offsets.shape))
     lift = float(entry.max() - entry.min() + 0.5 * radius + 0.05)
     if (above.distance[:, 0] < lift).any():
-        raise WorkError(
-            f"{name} has no room to start: another surface is {length_text(float(above.distance.min()))} above it"
+        raise BoreError(
+            "above",
+            f"{name} has no room to start: another surface is {length_text(float(above.distance.min()))} above it",
         )
     mouth = surface + entry[0] * axis
     place = (float(mouth[0]), float(mouth[1]), float(mouth[2]))
     if depth is not None:
         floor = float(entry[0]) + depth
-        if np.isfinite(leave).any() and floor >= leave.min():
+        if np.isfinite(leave).any() and floor >= leave.min() - _LEAST_SKIN_MM:
             if floor <= leave.max() + 0.05:
-                raise WorkError(
-                    f"{name}: a depth of {length_text(depth)} ends inside the far side of the wall, "
-                    f"which lies {length_text(float(leave.min() - entry[0]))} to "
-                    f"{length_text(float(leave.max() - entry[0]))} deep: go deeper or less deep"
+                low, high = (length_text(float(x - entry[0])) for x in (leave.min(), leave.max()))
+                raise BoreError(
+                    "floor",
+                    f"{name}: a depth of {length_text(depth)} would open the wall in part or leave a skin: its far side "
+                    f"lies {low} to {high} deep; go deeper to open it, or less deep for a blind hole",
                 )
             _check_room(along, floor, name)
             return Bore(start, surface + floor * axis, place, _wall(entry, leave), False)
         return Bore(start, surface + floor * axis, place, (depth, depth), True)
     if not np.isfinite(leave[0]):
-        raise WorkError(f"{name} meets no cavity: no wall ends along its axis")
+        raise BoreError("solid", f"{name} meets no cavity: no wall ends along its axis")
     if not np.isfinite(leave).all():
-        raise WorkError(
+        raise BoreError(
+            "room",
             f"{name}: a diameter of {length_text(2 * radius)} is wider than the cavity behind the wall "
-            f"({int((~np.isfinite(leave)).sum())} of {len(offsets)} probes miss it): use a smaller drain"
+            f"({int((~np.isfinite(leave)).sum())} of {len(offsets)} probes miss it): use a smaller drain",
         )
     exits = surface + offsets + (leave[:, None] + 1e-3) * axis
-    share = enclosed_share(mesh, exits[0])
-    if share < _ENCLOSED_SHARE:
-        raise WorkError(
+    if enclosed_share(mesh, exits[0]) < _ENCLOSED_SHARE:
+        through = float(leave.max() - entry[0]) + 0.3 * radius + 0.1
+        raise BoreError(
+            "open",
             f"{name} meets no cavity: after {length_text(float(leave[0] - entry[0]))} of material it would come out "
-            "in the open"
+            f"in the open; --depth {through:.2f}mm would bore right through",
+        )
+    spread = float(leave.max() - leave.min())
+    if spread > _MOST_SPREAD * 2 * radius:
+        raise BoreError(
+            "along",
+            f"{name} would run along a wall: it ends {length_text(spread)} deeper on one side than on the other; "
+            "aim it more squarely with --toward X,Y,Z",
         )
     end = float(leave.max()) + 0.3 * radius + 0.05
     _check_room(along, end, name)
@@ -227,9 +230,18 @@ def _wall(entry: Floats, leave: Floats) -> tuple[float, float]:
 def _check_room(along: Floats, end: float, name: str) -> None:
     """The far wall of the cavity must lie behind the end of the drain."""
     far = np.where(np.isfinite(along[:, 2]), along[:, 2], np.inf)
-    if (far <= end + 0.02).any():
-        room = float((far - along[:, 1]).min())
-        raise WorkError(f"{name}: the cavity is only {length_text(room)} deep there; the drain would cut its far wall")
+    if not (far <= end + 0.02).any():
+        return
+    room = float((far - along[:, 1]).min())
+    if far[0] <= end + 0.02:
+        raise BoreError(
+            "deep", f"{name}: the cavity is only {length_text(room)} deep there; the drain would cut its far wall"
+        )
+    raise BoreError(
+        "side",
+        f"{name} would scrape the cavity's side wall, {length_text(room)} behind the wall it goes through: move it towards "
+        "the middle, or use a smaller drain",
+    )
 
 
 def enclosed_share(mesh: Mesh, point: Floats) -> float:
@@ -241,63 +253,3 @@ def enclosed_share(mesh: Mesh, point: Floats) -> float:
     directions = np.stack([rim * np.cos(angle), rim * np.sin(angle), z], axis=1)
     hits = mesh.tree.rays(np.broadcast_to(point, directions.shape), directions)
     return float(np.isfinite(hits.distance[:, 0]).mean())
-
-
-def drain(mesh: Mesh, settings: DrainSettings) -> tuple[Mesh, DrainRecord]:
-    """Cut all holes or none. The mesh must be closed and sound; the result is checked to be.
-
-    Raises UsageError for impossible settings and WorkError, naming the hole, when one cannot be cut.
-    """
-    settings.check()
-    defects = find_defects(mesh)
-    if defects:
-        raise WorkError(
-            f"holes are cut into sound models only; this one has {'; '.join(d.text for d in defects)}, "
-            f"first near {point_text(defects[0].where_mm[0])}"
-        )
-    return cut_bores(mesh, settings, [plan_bore(mesh, d) for d in settings.drains])
-
-
-def cut_bores(
-    mesh: Mesh, settings: DrainSettings, bores: list[Bore], *, as_stored: bool = False
-) -> tuple[Mesh, DrainRecord]:
-    """Cut planned bores into a mesh known to be sound; `as_stored` rounds the result to float32."""
-    for i, a in enumerate(bores):
-        for j, b in enumerate(bores[:i]):
-            reach = 0.5 * (settings.drains[i].diameter_mm + settings.drains[j].diameter_mm)
-            if np.linalg.norm(np.subtract(a.mouth, b.mouth)) < reach:
-                raise WorkError(f"the drains at {point_text(b.mouth)} and {point_text(a.mouth)} run into each other")
-    rng = np.random.default_rng(_SEED)
-    retries = 0
-    for _ in range(_TRIES):
-        bodies = []
-        for bore, hole in zip(bores, settings.drains, strict=True):
-            shift = rng.uniform(-JITTER_MM, JITTER_MM, 3)
-            turn = float(rng.uniform(0, 360))
-            bodies.append(prism(bore.start + shift, bore.end + shift, 0.5 * hole.diameter_mm, settings.sides, turn))
-        try:
-            result = subtract(mesh, bodies)
-        except TooClose:
-            retries += 1
-            continue
-        except ValueError:
-            raise WorkError("a drain touches no face of the model") from None
-        if as_stored:
-            result = result.as_stored()
-        if not find_defects(result) and not find_defects(result.as_stored()):
-            break
-        retries += 1
-    else:
-        raise WorkError(
-            f"the holes could not be cut cleanly in {_TRIES} tries: move a drain a little or change --sides"
-        )
-    holes = tuple(
-        BoreRecord(b.mouth, _unit(b.end - b.start), h.diameter_mm, b.wall_mm[0], b.wall_mm[1], b.blind)
-        for b, h in zip(bores, settings.drains, strict=True)
-    )
-    return result, DrainRecord(holes, len(mesh.faces), len(result.faces), mesh.volume - result.volume, retries)
-
-
-def _unit(v: Floats) -> Point:
-    x, y, z = (float(c) for c in v / np.linalg.norm(v))
-    return x, y, z

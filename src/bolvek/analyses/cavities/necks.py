@@ -1,0 +1,260 @@
+"""How wide the way out of every room is: chambers behind necks, and gaps that are narrow all along.
+
+Air is put on a lattice with exact distances. Flooded from its widest places down, every room is met once by
+a wider one, at its neck (a maximum spanning tree of widths). A ball of the least drain either gets from a
+room to the outside or it does not: what lattice values leave open, because a cell's distance says what is in it
+only to half its diagonal, is settled by dividing the cells along the widest way until the answer is sure.
+"""
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from bolvek.kernels.grid import watershed as kernels
+from bolvek.mesh import Mesh
+from bolvek.spatial.air import HALF_DIAGONAL, AirLattice
+from bolvek.units import as_triple
+
+Floats = NDArray[np.float64]
+Triple = tuple[float, float, float]
+
+PASSES_SHARE = 0.98
+"""A way as wide as this share of the least drain passes: a hole of 16 sides is so much narrower inside."""
+ROOM_SHARE = 1.25
+"""A room is wider than its neck by this factor; else it is a gap as wide as its neck."""
+NARROW_ROOM_SHARE = 1.5
+"""A room narrower than the least drain counts from this factor on, ..."""
+NARROW_ROOM_MM3 = 20.0
+"""... from this volume on, and from half the least drain on."""
+_CELLS = 4  # along the least drain
+_CUT_OFF = 1.5  # radii of the least drain: farther out all air is one
+_MOST_CELLS = 12_000_000
+_ROUNDS, _ENOUGH, _LEVELS, _FINEST = 8, 3, 5, 2
+_NOISE = 0.1  # cells
+
+
+@dataclass(frozen=True)
+class Chamber:
+    """A room that no ball of the least drain gets out of.
+
+    width_mm: across its widest place (a lower bound). neck_mm: across the narrowest place of its widest way
+    out, found on the surface; 0 when none was found, then neck_most_mm bounds it. neck_where_mm: there.
+    """
+
+    volume_mm3: float
+    width_mm: float
+    where_mm: Triple
+    neck_mm: float
+    neck_most_mm: float
+    neck_where_mm: Triple | None
+
+
+@dataclass(frozen=True)
+class Ways:
+    """What was found: chambers, largest first, and with what. least_mm: the least drain; cell_mm: the lattice.
+
+    narrowest_room_mm: a room narrower than this was not looked for.
+    """
+
+    least_mm: float
+    cell_mm: float
+    chambers: tuple[Chamber, ...]
+    narrowest_room_mm: float
+
+
+def find_ways(mesh: Mesh, least_mm: float) -> Ways:
+    """Chambers of a sound mesh: rooms the air of which reaches the outside only through less than `least_mm`.
+
+    Raises WorkError when the lattice would not fit into memory.
+    """
+    radius = 0.5 * PASSES_SHARE * least_mm
+    cell = max(least_mm / _CELLS, float(np.sqrt(mesh.area * _CUT_OFF * radius * 1.6 / _MOST_CELLS)))
+    lattice = AirLattice(mesh.signed_distance, *mesh.bounds, cell, _CUT_OFF * radius)
+    rooms = lattice.rooms()
+    half = lattice.half_diagonal
+    wide = (rooms.radius_mm >= radius - half) & (rooms.radius_mm > rooms.saddle_mm + _NOISE * cell)
+    suspect = wide & (rooms.saddle_mm < radius + half)
+    narrow = (rooms.radius_mm >= 0.5 * radius) & (rooms.volume_mm3 >= NARROW_ROOM_MM3)
+    suspect |= narrow & (rooms.radius_mm > NARROW_ROOM_SHARE * rooms.saddle_mm)
+    suspects = []
+    for k in np.flatnonzero(suspect):
+        node, volume = int(rooms.node[k]), float(rooms.volume_mm3[k])
+        place, widest = _climbed(lattice, node)
+        least = max(0.0, float(rooms.saddle_mm[k]) - half)
+        if (widest >= radius or volume >= NARROW_ROOM_MM3) and _is_chamber(widest, least, radius):
+            suspects.append(_Suspect(node, volume, widest, place))
+    _settle(lattice, suspects, radius)
+    found = [
+        Chamber(
+            s.volume,
+            2 * s.widest,
+            as_triple(s.place),
+            2 * s.low,
+            2 * s.high,
+            as_triple(s.neck) if s.neck is not None else None,
+        )
+        for s in suspects
+        # a room as wide as the least drain must be shown to open, a narrower one not to
+        if _is_chamber(s.widest, s.low if s.widest >= radius else s.high, radius)
+    ]
+    return Ways(least_mm, cell, _told_once(found), max(2 * radius, 2 * half))
+
+
+def _is_chamber(widest: float, neck: float, radius: float) -> bool:
+    """Whether a room of this radius behind a neck of that one holds what cannot get out."""
+    if widest >= radius:
+        return neck < radius and widest >= ROOM_SHARE * neck
+    return widest >= NARROW_ROOM_SHARE * neck
+
+
+def _told_once(chambers: list[Chamber]) -> tuple[Chamber, ...]:
+    """Largest first; of two that share a neck, the smaller lies in the larger one."""
+    told: list[Chamber] = []
+    for c in sorted(chambers, key=lambda c: (-c.volume_mm3, c.where_mm)):
+        shared = [
+            t
+            for t in told
+            if c.neck_where_mm
+            and t.neck_where_mm
+            and np.linalg.norm(np.subtract(c.neck_where_mm, t.neck_where_mm)) < 0.25 * max(c.neck_mm, 0.1)
+        ]
+        if shared:
+            k = told.index(shared[0])
+            told[k] = replace(told[k], width_mm=max(told[k].width_mm, c.width_mm))
+        else:
+            told.append(c)
+    return tuple(told)
+
+
+def _climbed(lattice: AirLattice, node: int) -> tuple[Floats, float]:
+    """The widest place near a node, and the distance there (at least the node's, exact)."""
+    best = lattice.where(node)
+    value = float(lattice.distance.at(best[None])[0])
+    steps = np.stack(np.meshgrid(*(np.array([-1.0, 0.0, 1.0]),) * 3, indexing="ij"), -1).reshape(-1, 3)
+    step = 0.5 * lattice.cell
+    while step > 0.02 * lattice.cell and value < 2 * lattice.cut_off:
+        around = best + step * steps
+        found = lattice.distance.at(around)
+        k = int(np.argmax(found))
+        if found[k] > value + 1e-12:
+            best, value = around[k], float(found[k])
+        else:
+            step *= 0.5
+    return best, value
+
+
+@dataclass
+class _Suspect:
+    """A room that may be a chamber, and bounds (mm, radii) of the narrowest place on its widest way out."""
+
+    node: int
+    volume: float
+    widest: float
+    place: Floats
+    low: float = 0.0
+    high: float = np.inf
+    neck: Floats | None = None
+
+    def sure(self, radius: float, turn: int) -> bool:
+        """Whether the bounds leave no doubt; a chamber's neck is looked at a few turns longer, to tell its width."""
+        if _is_chamber(self.widest, self.low, radius) != _is_chamber(self.widest, self.high, radius):
+            return False
+        return turn >= _ENOUGH or not _is_chamber(self.widest, self.low, radius) or self.high <= 1.1 * self.low
+
+
+def _settle(lattice: AirLattice, suspects: list[_Suspect], radius: float) -> None:
+    """Narrow the bounds of all suspects together: look closer along their widest ways, a few rounds."""
+    width = lattice.value + np.float32(lattice.half_diagonal)
+    finer = np.zeros(lattice.value.size, np.int8)
+    followed: dict[bytes, tuple[float, Floats | None]] = {}
+    open_ones = suspects
+    for turn in range(_ROUNDS):
+        ways = lattice.widest_ways(width)
+        for s in open_ones:
+            s.high = max(s.low, min(s.high, ways.narrowest_mm(s.node)))
+        open_ones = [s for s in open_ones if not s.sure(radius, turn) and s.high > 0]
+        if not open_ones:
+            break
+        looked: list[NDArray[np.int64]] = []
+        for s in open_ones:
+            cells = ways.cells(s.node)
+            value = lattice.value.ravel()[cells]
+            # between two such cells a way is surely as wide as this
+            wide = value - 0.5 * lattice.cell
+            narrow = wide < min(s.high, radius)
+            points = np.concatenate([lattice.where(s.node)[None], lattice.middles(cells)])
+            through, where = float(wide[~narrow].min(initial=np.inf)), None
+            for run in _runs(narrow):
+                key = cells[run].tobytes()
+                if key not in followed:
+                    followed[key] = _follow(lattice, points[run[0] : min(run[-1] + 2, len(cells)) + 1], radius)
+                if followed[key][0] < through:
+                    through, where = followed[key]
+            if through > s.low:
+                s.low, s.neck = min(through, s.widest), where
+            looked.append(cells[narrow & (width.ravel()[cells] < 1.1 * s.high)])
+        _tighten(lattice, width, finer, np.unique(np.concatenate(looked)))
+
+
+def _tighten(
+    lattice: AirLattice, width: NDArray[np.float32], finer: NDArray[np.int8], cells: NDArray[np.int64]
+) -> None:
+    """Lower what cells may hold at most, from the distances at the middles of 4, then 8 parts a side."""
+    flat = width.ravel()
+    finer[cells] = np.minimum(finer[cells] + 1, _FINEST)
+    for level in np.unique(finer[cells]):
+        some = cells[finer[cells] == level]
+        n = 2 << int(level)
+        row = np.arange(n)
+        parts = (np.stack(np.meshgrid(row, row, row, indexing="ij"), -1).reshape(-1, 3) + 0.5) / n - 0.5
+        for few in np.array_split(some, max(1, len(some) * n**3 // 1_000_000)):
+            points = lattice.middles(few)[:, None, :] + lattice.cell * parts[None]
+            most = lattice.distance.at(points.reshape(-1, 3)).reshape(len(few), -1).max(axis=1)
+            most += lattice.half_diagonal / n
+            flat[few] = np.minimum(flat[few], np.nextafter(most.astype(np.float32), np.float32(np.inf)))
+
+
+def _runs(mask: NDArray[np.bool_]) -> list[NDArray[np.int64]]:
+    where = np.flatnonzero(mask)
+    return np.split(where, np.flatnonzero(np.diff(where) > 1) + 1) if len(where) else []
+
+
+_AROUND = np.stack(np.meshgrid(*(np.array([-1, 0, 1]),) * 3, indexing="ij"), -1).reshape(-1, 3)
+_HALVES = np.array([[k & 1, k >> 1 & 1, k >> 2 & 1] for k in range(8)])
+
+
+def _follow(lattice: AirLattice, points: Floats, enough: float) -> tuple[float, Floats | None]:
+    """The narrowest distance on the widest way along coarse points (N, 3), found on ever finer cells; where.
+
+    0 and None when nothing leads through. Divided no further once it is surely above `enough`.
+    """
+    size = lattice.cell
+    cells = np.floor((points - lattice.origin) / size).astype(np.int64)
+    width, where = 0.0, None
+    for _ in range(_LEVELS):
+        cells = (cells[:, None, :] + _AROUND[None]).reshape(-1, 3)
+        low = 2 * cells.min(axis=0) - 2
+        spread = 2 * cells.max(axis=0) + 4 - low
+        steps = np.array([spread[1] * spread[2], spread[2], 1], np.int64)
+        cells = np.unique((cells * 2 - low) @ steps)
+        keys = np.sort((cells[:, None] + (_HALVES @ steps)[None]).ravel())
+        size *= 0.5
+        whole = np.stack([keys // steps[0], keys // steps[1] % spread[1], keys % spread[2]], axis=1) + low
+        middles = lattice.origin + (whole + 0.5) * size
+        value = lattice.distance.at(middles)
+        ends = np.floor((points[[0, -1]] - lattice.origin) / size).astype(np.int64)
+        start, goal = np.searchsorted(keys, (ends - low) @ steps)
+        before = np.full(len(keys), -1, np.int64)
+        if not kernels.widest_among(keys, value + HALF_DIAGONAL * size, steps, start, goal, before):
+            return 0.0, None
+        way = [int(goal)]
+        while way[-1] != start:
+            way.append(int(before[way[-1]]))
+        on_way = value[way]
+        k = int(np.argmin(on_way))
+        width, where = float(on_way[k]), middles[way[k]]
+        if width - size >= enough:
+            break
+        cells = whole[way]
+    return max(width, 0.0), where if width > 0 else None

@@ -1,0 +1,310 @@
+"""Rooms in a closed model, drained or not: where a ball cannot roll in from outside.
+
+The air around and inside each part is put on voxels (every voxel the surface touches counts as wall, so no wall
+leaks). The outside is all air that a ball of the given diameter reaches from afar without passing through a
+wall; what is left and is bounded mostly by wall is a room, and where it meets the outside are its openings. So a
+drained cavity is told from a groove without knowing how the model was made. Openings narrower than about two
+voxels cannot be seen.
+
+Nothing is decided here: what closes a void, how wide its ways out are and how thick its wall is, is measured
+elsewhere (`necks`, `proof`). This finds the rooms to speak of, and which places of the surface look into them.
+"""
+
+from dataclasses import dataclass, field, replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from bolvek.analyses.shells import Shells, nest_exactly
+from bolvek.analyses.zones import gather
+from bolvek.mesh import Mesh
+from bolvek.spatial.voxels import distance_to, grown, label_regions, look_along, region_boxes, surface_voxels
+
+OUTSIDE, WALL = -1, -2
+MOST_OPENNESS = 0.2
+"""A room with more of its boundary open than this is a groove or a bowl, not a cavity."""
+POCKET_SHARE = 0.01
+"""A room smaller than this share of the largest, or a tenth of it of its part's material, is a pocket of the skin."""
+_MOST_VOXELS = 24_000_000
+_THIRDS = np.stack(np.meshgrid(*(np.array([-1, 0, 1]) / 3,) * 3, indexing="ij"), -1).reshape(1, -1, 3)
+_PROBES = (0.75, 1.25, 1.75, 2.25, 3.0, 4.0)
+
+
+@dataclass(frozen=True)
+class Opening:
+    """Where a cavity meets the outside: centre and width (widest ball that passes, about)."""
+
+    where_mm: tuple[float, float, float]
+    width_mm: float
+
+
+@dataclass(frozen=True)
+class Cavity:
+    """A room: its volume, its middle, its openings; closed: no way out at all; pocket: a small one of the skin.
+
+    The volume is that of its free voxels and half of those its walls touch, exact for a closed one.
+    """
+
+    volume_mm3: float
+    where_mm: tuple[float, float, float]
+    openings: tuple[Opening, ...]
+    closed: bool = False
+    pocket: bool = False
+
+
+@dataclass(frozen=True)
+class _Grid:
+    """Rooms of one part on voxels: faces (F,) of the part; label (X, Y, Z) int32: a row of `found`, OUTSIDE or WALL."""
+
+    faces: NDArray[np.int64]
+    label: NDArray[np.int32]
+    origin: NDArray[np.float64]
+
+
+@dataclass(frozen=True)
+class Cavities:
+    """All rooms, largest first, then closed voids too small for voxels.
+
+    face (F,) int32: the room the middle of each face looks into, else OUTSIDE. spacing_mm is the voxel size,
+    ball_mm the diameter of the ball.
+    """
+
+    found: tuple[Cavity, ...]
+    face: NDArray[np.int32]
+    spacing_mm: float
+    ball_mm: float
+    shell_room: NDArray[np.int32] = field(repr=False)
+    grids: tuple[_Grid, ...] = field(repr=False, default=())
+
+    @property
+    def inside(self) -> NDArray[np.bool_]:
+        """Faces (F,) that look into a room that is more than a pocket."""
+        return self.is_room[self.face]
+
+    @property
+    def is_room(self) -> NDArray[np.bool_]:
+        """By room, and False for OUTSIDE (the last one): is it more than a pocket."""
+        return np.array([not c.pocket for c in self.found] + [False])
+
+    @property
+    def openings(self) -> list[Opening]:
+        """All openings of all rooms."""
+        return [o for c in self.found for o in c.openings]
+
+    def look(
+        self,
+        mesh: Mesh,
+        points: NDArray[np.float64],
+        normals: NDArray[np.float64],
+        face: NDArray[np.integer] | None = None,
+        *,
+        unknown: int | None = None,
+    ) -> NDArray[np.int32]:
+        """The room (Q,) that places (Q, 3) of faces (Q,) (None: one each) look into along normals (Q, 3), else OUTSIDE.
+
+        On the shell of a closed void it is that void, exactly. Where no free voxel is seen, it is the face's room,
+        or `unknown`.
+        """
+        if face is None:
+            face = np.arange(len(mesh.faces))
+        out = self.shell_room[mesh.topology.shell[face]].copy()
+        owner = np.full(len(mesh.faces), -1, np.int32)
+        for n, grid in enumerate(self.grids):
+            owner[grid.faces] = n
+        for n, grid in enumerate(self.grids):
+            mine = np.flatnonzero((owner[face] == n) & (out == OUTSIDE))
+            seen = look_along(points[mine], normals[mine], _PROBES, grid.label, WALL, grid.origin, self.spacing_mm)
+            out[mine] = np.where(seen == WALL, self.face[face[mine]] if unknown is None else unknown, seen)
+        return out
+
+
+def default_ball_mm(mesh: Mesh) -> float:
+    """A tenth of the longest side, between 6 and 12 mm: wider than drains, narrower than most bowls."""
+    return float(np.clip(0.1 * mesh.size.max(), 6.0, 12.0))
+
+
+def find_cavities(
+    mesh: Mesh, *, ball_mm: float | None = None, wall_mm: float | None = None, nested: Shells | None = None
+) -> Cavities:
+    """Rooms of a closed, consistently oriented mesh, part by part. Voxels are at most 0.4 of `wall_mm`."""
+    ball = ball_mm if ball_mm is not None else default_ball_mm(mesh)
+    spacing = min(float(mesh.size.max()) / 160, ball / 5)
+    if wall_mm is not None:
+        spacing = min(spacing, 0.4 * wall_mm)
+    spacing = max(spacing, float(np.prod(mesh.size + 2 * ball) / _MOST_VOXELS) ** (1 / 3))
+    nested = nested or nest_exactly(mesh)
+    rooms: list[Cavity] = []
+    grids = []
+    # a closed void is exact already, and voxels need not look for it: a part is its shell that faces out
+    for shell in np.flatnonzero(nested.volume > 0):
+        faces = np.flatnonzero(mesh.topology.shell == shell)
+        part = mesh if len(faces) == len(mesh.faces) else mesh.picked(faces)
+        found, label, origin = _rooms_of(part, ball, spacing)
+        label[label >= 0] += len(rooms)
+        rooms += found
+        if found:
+            grids.append(_Grid(faces, label, origin))
+    shell_room = np.full(mesh.topology.shells, OUTSIDE, np.int32)
+    for shell, volume in zip(*nested.voids, strict=True):
+        low, high = mesh.shell_boxes
+        shell_room[shell] = len(rooms)
+        middle = 0.5 * (low[shell] + high[shell])
+        rooms.append(Cavity(float(volume), _place(middle), (), closed=True))
+    result = Cavities((), np.full(len(mesh.faces), OUTSIDE, np.int32), spacing, ball, shell_room, tuple(grids))
+    if not rooms:
+        return result
+    seen = result.look(mesh, mesh.vertices[mesh.faces].mean(axis=1), mesh.unit_normals, unknown=WALL)
+    seen = _spread(mesh, seen)
+    # rooms whose surfaces run into each other are one, seen apart by too narrow a place
+    across = np.where(mesh.topology.twin >= 0, seen[mesh.topology.twin // 3], OUTSIDE).reshape(-1, 3)
+    here = np.broadcast_to(seen[:, None], across.shape)
+    joined = (here >= 0) & (across >= 0) & (here != across)
+    group = gather(len(rooms), np.stack([here[joined], across[joined]], axis=1))
+    merged = [_merged([r for r, g in zip(rooms, group.tolist(), strict=True) if g == n]) for n in range(group.max() + 1)]
+    largest = max(c.volume_mm3 for c in merged)
+    least = POCKET_SHARE * max(largest, 0.1 * abs(mesh.volume))
+    merged = [replace(c, pocket=not c.closed and c.volume_mm3 < least) for c in merged]
+    order = sorted(range(len(merged)), key=lambda n: (-merged[n].volume_mm3, merged[n].where_mm))
+    rank = np.empty(len(merged), np.int32)
+    rank[order] = np.arange(len(merged))
+    table = np.concatenate([rank[group], [WALL, OUTSIDE]]).astype(np.int32)  # negative labels stay
+    for grid in grids:
+        grid.label[:] = table[grid.label]
+    return Cavities(
+        tuple(merged[n] for n in order), table[np.maximum(seen, OUTSIDE)], spacing, ball, table[shell_room], tuple(grids)
+    )
+
+
+def _merged(rooms: list[Cavity]) -> Cavity:
+    """Rooms that are one."""
+    largest = max(rooms, key=lambda r: r.volume_mm3)
+    openings = sorted((o for r in rooms for o in r.openings), key=lambda o: o.where_mm[::-1])
+    return replace(largest, volume_mm3=sum(r.volume_mm3 for r in rooms), openings=tuple(openings))
+
+
+def _spread(mesh: Mesh, seen: NDArray[np.int32]) -> NDArray[np.int32]:
+    """Labels of faces, those that see no free voxel after their neighbours'."""
+    seen = seen.copy()
+    twin = mesh.topology.twin.reshape(-1, 3)
+    for _ in range(50):
+        unknown = np.flatnonzero(seen == WALL)
+        around = np.where(twin[unknown] >= 0, seen[twin[unknown] // 3], WALL)
+        best = around.max(axis=1)
+        if not (best > WALL).any():
+            break
+        seen[unknown] = best
+    return seen
+
+
+def _rooms_of(
+    mesh: Mesh, ball: float, spacing: float
+) -> tuple[list[Cavity], NDArray[np.int32], NDArray[np.float64]]:
+    """Rooms of one shell; the voxels' labels and where they begin."""
+    pad = int(np.ceil(0.5 * ball / spacing)) + 3
+    origin = mesh.bounds[0] - pad * spacing
+    shape = tuple(int(n) + 2 * pad + 1 for n in np.ceil(mesh.size / spacing))
+    surface = surface_voxels(mesh.vertices, mesh.faces, origin, spacing, shape) > 0  # type: ignore[arg-type]
+    air = _air(mesh, surface, origin, spacing)
+    radius = 0.5 * ball / spacing
+    clearance = distance_to(~air)
+    cores, _ = label_regions(clearance > radius)
+    outside = (distance_to(cores == cores[0, 0, 0]) <= radius) & air
+    outside |= _rim(outside, air)
+    rooms, count = label_regions(air & ~outside)
+    contact, open_sides = _boundaries(rooms, count, outside)
+    volume = np.bincount(rooms.ravel(), minlength=count + 1)
+    enclosed = open_sides <= MOST_OPENNESS * (contact + open_sides)
+    is_cavity = enclosed & (volume >= 4)
+    is_cavity[0] = False
+    boxes = region_boxes(rooms, count)
+    chosen = sorted(
+        (c for c in np.flatnonzero(is_cavity) if _tallest(clearance, rooms, int(c), boxes[c - 1]) >= 1.4),
+        key=lambda c: (-volume[c], c),
+    )
+    number = np.full(count + 1, OUTSIDE, np.int32)
+    number[chosen] = np.arange(len(chosen))
+    label = np.where(rooms > 0, number[rooms], np.where(air, OUTSIDE, WALL)).astype(np.int32)
+    found = []
+    for n, c in enumerate(chosen):
+        box = boxes[c - 1]
+        middle = np.argwhere(rooms[box] == c).mean(axis=0) + [s.start for s in box]
+        touched = int((grown(label == n) & surface).sum())
+        size = float((volume[c] + 0.5 * touched) * spacing**3)
+        openings = _openings(mesh, rooms, int(c), box, outside, origin, spacing)
+        found.append(Cavity(size, _place(origin + middle * spacing), tuple(openings)))
+    return found, label, origin
+
+
+def _place(point: NDArray[np.float64]) -> tuple[float, float, float]:
+    return float(point[0]), float(point[1]), float(point[2])
+
+
+def _air(mesh: Mesh, surface: NDArray[np.bool_], origin: NDArray[np.float64], spacing: float) -> NDArray[np.bool_]:
+    """Free voxels outside the material: one winding number per connected region."""
+    regions, count = label_regions(~surface)
+    places = []
+    for label, box in enumerate(region_boxes(regions, count), 1):
+        inside = regions[box] == label
+        first = np.unravel_index(int(np.argmax(inside)), inside.shape)
+        places.append([s.start + i for s, i in zip(box, first, strict=True)])
+    table = np.zeros(count + 1, bool)
+    table[1:] = mesh.tree.winding(origin + spacing * np.array(places, np.float64).reshape(-1, 3)) < 0.5
+    return table[regions]
+
+
+def _tallest(clearance: NDArray[np.float32], rooms: NDArray[np.int32], room: int, box: tuple[slice, ...]) -> float:
+    return float(clearance[box][rooms[box] == room].max())
+
+
+def _rim(outside: NDArray[np.bool_], air: NDArray[np.bool_]) -> NDArray[np.bool_]:
+    """Air next to the outside that belongs to it: the ball's surface is ragged on voxels."""
+    return grown(outside) & air
+
+
+def _boundaries(
+    rooms: NDArray[np.int32], count: int, outside: NDArray[np.bool_]
+) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+    """Voxel sides of each room against wall and against the outside."""
+    contact = np.zeros(count + 1, np.int64)
+    open_sides = np.zeros(count + 1, np.int64)
+    for axis in range(3):
+        for step in (1, -1):
+            here = np.moveaxis(rooms, axis, 0)[1:] if step == 1 else np.moveaxis(rooms, axis, 0)[:-1]
+            there = np.moveaxis(rooms, axis, 0)[:-1] if step == 1 else np.moveaxis(rooms, axis, 0)[1:]
+            free = np.moveaxis(outside, axis, 0)
+            free = free[:-1] if step == 1 else free[1:]
+            edge = (here > 0) & (there != here)
+            open_sides += np.bincount(here[edge & free], minlength=count + 1)
+            contact += np.bincount(here[edge & ~free], minlength=count + 1)
+    return contact, open_sides
+
+
+def _openings(
+    mesh: Mesh,
+    rooms: NDArray[np.int32],
+    room: int,
+    box: tuple[slice, ...],
+    outside: NDArray[np.bool_],
+    origin: NDArray[np.float64],
+    spacing: float,
+) -> list[Opening]:
+    around = tuple(slice(max(s.start - 1, 0), s.stop + 1) for s in box)
+    here = rooms[around] == room
+    mouth = here & grown(outside[around])
+    labels, count = label_regions(mouth, corners=True)
+    openings = []
+    for n in range(1, count + 1):
+        voxels = np.argwhere(labels == n) + [s.start for s in around]
+        points = ((voxels[:, None] + _THIRDS).reshape(-1, 3)) * spacing + origin
+        distance, _ = mesh.tree.nearest(points)
+        openings.append(Opening(_place(points[int(np.argmax(distance))]), float(2 * distance.max())))
+    # slivers of a mouth's ragged rim are not openings of their own
+    kept: list[Opening] = []
+    for opening in sorted(openings, key=lambda o: -o.width_mm):
+        gaps = [
+            np.linalg.norm(np.subtract(opening.where_mm, k.where_mm)) - 0.5 * (opening.width_mm + k.width_mm)
+            for k in kept
+        ]
+        if all(gap > 2 * spacing for gap in gaps):
+            kept.append(opening)
+    return sorted(kept, key=lambda o: o.where_mm[2])

@@ -1,0 +1,41 @@
+"""Every way out wide enough: chambers behind necks, and rooms with one opening only."""
+
+from bolvek.analyses.cavities import Cavities, Chamber, Ways
+from bolvek.analyses.finding import Finding
+from bolvek.units import length_text, point_text, volume_text
+
+_TOLD = 8
+
+
+def judge_ways(ways: Ways, cavities: Cavities) -> list[Finding]:
+    """A fault a chamber (many: one for the rest), a note a room with a single opening, a note for pockets."""
+    found = [
+        Finding("cavity_narrow", "fault", 1, _chamber_text(c, ways.least_mm), c.neck_where_mm or c.where_mm)
+        for c in ways.chambers[:_TOLD]
+    ]
+    rest = ways.chambers[_TOLD:]
+    if rest:
+        total = volume_text(sum(c.volume_mm3 for c in rest))
+        text = f"{len(rest):,} more chambers of {total} in all behind necks under {length_text(ways.least_mm)}"
+        found.append(Finding("cavity_narrow", "fault", len(rest), text, rest[0].where_mm))
+    for cavity in cavities.found:
+        if len(cavity.openings) == 1 and not cavity.pocket:
+            text = f"a cavity of {volume_text(cavity.volume_mm3)} has one opening only: no vent lets air in while it drains"
+            found.append(Finding("no_vent", "note", 1, text, cavity.openings[0].where_mm))
+    pockets = [c for c in cavities.found if c.pocket and not c.closed]
+    if pockets:
+        total = volume_text(sum(c.volume_mm3 for c in pockets))
+        text = f"{len(pockets):,} pocket{'s' if len(pockets) > 1 else ''} of the skin, {total} in all: no room to speak of"
+        found.append(Finding("pockets", "note", len(pockets), text, pockets[0].where_mm))
+    return found
+
+
+def _chamber_text(c: Chamber, least_mm: float) -> str:
+    text = f"a chamber of {volume_text(c.volume_mm3)} around {point_text(c.where_mm)} "
+    if c.neck_where_mm is not None and c.neck_mm > 0:
+        text += f"opens only through {length_text(c.neck_mm)} at {point_text(c.neck_where_mm)}"
+    elif c.neck_most_mm > 0:
+        text += f"opens only through less than {length_text(c.neck_most_mm)}"
+    else:
+        text += "opens nowhere that a way could be found"
+    return f"{text}, {length_text(least_mm)} is the least drain: liquid will not leave it"

@@ -1,0 +1,128 @@
+"""What the proof is asked and what it computed."""
+
+from dataclasses import dataclass, field
+
+from bolvek.analyses.cavities import Cavity, Ways
+from bolvek.analyses.finding import Finding
+from bolvek.analyses.soundness import Defect
+from bolvek.errors import UsageError
+
+Triple = tuple[float, float, float]
+
+LEAST_DRAIN_MM = 1.5
+"""Least drain where no printer is named."""
+VERDICTS = ("fit", "wall not judged", "unfit")
+"""Every word the proof's verdict can be. Without a wall asked for, nothing falling short is not yet "fit"."""
+
+
+@dataclass(frozen=True, kw_only=True)
+class ProofSettings:
+    """wall_mm: wall asked for (None: measured, not judged). least_drain_mm: clearance of a way out. allow_closed_mm3:
+    a closed void up to this volume is wanted (0: none is). ball_mm: tells rooms from grooves (None: chosen).
+    least_wall_mm: what features that the original had are held against (None: told only with --before)."""
+
+    wall_mm: float | None = None
+    least_drain_mm: float = LEAST_DRAIN_MM
+    allow_closed_mm3: float = 0.0
+    ball_mm: float | None = None
+    least_wall_mm: float | None = None
+
+    def check(self) -> None:
+        """Raise UsageError when the numbers make no sense."""
+        for name, value in (
+            ("--wall", self.wall_mm),
+            ("--least-drain", self.least_drain_mm),
+            ("--ball", self.ball_mm),
+            ("--least-wall", self.least_wall_mm),
+        ):
+            if value is not None and not 0 < value < float("inf"):
+                raise UsageError(f"{name} must be above 0, not {value:g} mm")
+        if not 0 <= self.allow_closed_mm3 < float("inf"):
+            raise UsageError(f"--allow-closed must be 0 or more, not {self.allow_closed_mm3:g} mm3")
+
+
+@dataclass(frozen=True)
+class Clause:
+    """One clause of the verdict: "holds", "fails" or "not judged", and the words."""
+
+    name: str
+    state: str
+    text: str
+
+
+@dataclass(frozen=True)
+class Void:
+    """A closed void: no way out; its exact volume, middle and extent; allowed: wanted so."""
+
+    volume_mm3: float
+    where_mm: Triple
+    size_mm: Triple
+    allowed: bool
+
+
+@dataclass(frozen=True)
+class Wall:
+    """Thickness of the material, by rays and inscribed balls, from both sides.
+
+    Of faces that bound rooms, or of all where there is no room (`of` says which); percentiles by area.
+    tapering_mm2: surface where it runs out to an edge, which is no wall. smallest_hidden_mm: a pit narrower than
+    this, and without a corner or an edge at its foot, could be missed. features: thin spots that the original had.
+    """
+
+    min_mm: float
+    p1_mm: float
+    median_mm: float
+    where_mm: Triple
+    samples: int
+    spacing_mm: float
+    of: str
+    judged_share: float
+    tapering_mm2: float
+    smallest_hidden_mm: float
+    thin_spots: int
+    asked_mm: float | None = None
+    tolerance_mm: float | None = None
+    features: int = 0
+    features_min_mm: float | None = None
+    features_where_mm: Triple | None = None
+
+    @property
+    def holds(self) -> bool:
+        """Whether the wall asked for is there, within the tolerance."""
+        return self.asked_mm is None or self.min_mm >= self.asked_mm - (self.tolerance_mm or 0.0)
+
+
+@dataclass(frozen=True)
+class Kept:
+    """The outer surface against the original's: faces that are bit for bit there, those cut by holes, area taken out."""
+
+    faces: int
+    of: int
+    cut: int
+    taken_out_mm2: float
+
+
+@dataclass(frozen=True)
+class ProofRecord:
+    """Everything the proof computed. `verdict` is one of `VERDICTS`; unfit has at least one fault."""
+
+    verdict: str
+    ok: bool
+    clauses: tuple[Clause, ...]
+    sound: bool
+    sound_as_stored: bool
+    defects: tuple[Defect, ...]
+    defects_as_stored: tuple[Defect, ...]
+    bodies: int
+    triangles: int
+    volume_mm3: float
+    cavities: tuple[Cavity, ...]
+    drains: int
+    findings: tuple[Finding, ...]
+    voids: tuple[Void, ...] = ()
+    ways: Ways | None = None
+    wall: Wall | None = None
+    kept: Kept | None = None
+    voxel_mm: float | None = None
+    ball_mm: float | None = None
+    seconds: dict[str, float] = field(default_factory=dict, compare=False)

@@ -1,0 +1,156 @@
+"""Samples on surfaces, and the tolerance a measured wall is judged by.
+
+One sampler for everything: cells in the faces, no farther apart than asked however coarse the mesh. Where a wall
+can be least at an edge or a corner, those are sampled too.
+"""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from bolvek.errors import WorkError
+from bolvek.kernels import thickness as kernels
+from bolvek.mesh import Mesh
+from bolvek.spatial.parallel import run_ranges
+
+Floats = NDArray[np.float64]
+Ints = NDArray[np.int64]
+
+MOST_SAMPLES = 40_000_000
+"""Samples that fit into the memory of a small machine; more are refused beforehand."""
+
+SAMPLES_A_WALL = 6
+"""A wall that is asked for is sampled so many times across."""
+
+CREASE_DEG = 20.0
+"""An edge folded outward (into the material) by more than this is a crease: the foot of a pit or a groove."""
+
+
+def wall_tolerance_mm(wall: float) -> float:
+    """How far a measured wall may fall short of the one asked for: 0.5% or 0.01 mm, the larger."""
+    return max(0.005 * wall, 0.01)
+
+
+@dataclass(frozen=True)
+class Samples:
+    """Points (Q, 3) of a surface, the area in mm2 each stands for (Q,), its face (Q,), and how far apart."""
+
+    points: Floats
+    area: Floats
+    face: Ints
+    spacing_mm: float
+
+
+def samples_needed(mesh: Mesh, spacing_mm: float) -> float:
+    """About how many samples a spacing takes."""
+    return mesh.area / spacing_mm**2 + 2.0 * len(mesh.faces)
+
+
+def sample_surface(mesh: Mesh, spacing_mm: float, only: NDArray[np.bool_] | None = None) -> Samples:
+    """Samples about a spacing apart or nearer, one at least a face with an area, in the tree's order of faces.
+
+    only (F,) bool picks faces. Raises WorkError, with the spacing that would fit, when there would be too many.
+    """
+    order, v, f = mesh.tree.order, mesh.vertices, mesh.faces
+    area = mesh.area
+    if only is not None:
+        order = order[only[order]]
+        area = float(mesh.face_areas[only].sum())
+    needed = area / spacing_mm**2 + len(order)
+    if needed > MOST_SAMPLES:
+        fits = float(np.sqrt(area / max(MOST_SAMPLES - len(order), 1)))
+        raise WorkError(
+            f"samples {spacing_mm:.3g} mm apart on {area:.3g} mm2 would be {needed:.3g}, {MOST_SAMPLES:,} are the "
+            f"limit: {fits:.2g} mm apart would fit"
+        )
+    start = np.zeros(len(order) + 1, np.int64)
+    nothing = np.zeros((0, 3)), np.zeros(0), np.zeros(0, np.int64)
+    run_ranges(lambda b, e: kernels.sample_faces(v, f, order, spacing_mm, b, e, start, False, *nothing), len(order))
+    start = np.cumsum(start)
+    n = int(start[-1])
+    points, weight, face = np.empty((n, 3)), np.empty(n), np.empty(n, np.int64)
+    run_ranges(
+        lambda b, e: kernels.sample_faces(v, f, order, spacing_mm, b, e, start, True, points, weight, face),
+        len(order),
+    )
+    return Samples(points, weight, face, spacing_mm)
+
+
+def edge_points(mesh: Mesh, faces: NDArray[np.integer], spacing_mm: float) -> tuple[Floats, Ints]:
+    """Points (P, 3) along the edges of faces (N,), their ends and one between at least, once each; and a face (P,)."""
+    half = (3 * np.asarray(faces, np.int64)[:, None] + np.arange(3)).ravel()
+    chosen = np.zeros(3 * len(mesh.faces), bool)
+    chosen[half] = True
+    twin = mesh.topology.twin[half]
+    half = half[(twin < 0) | (half < twin) | ~chosen[np.maximum(twin, 0)]]
+    points, row = _along(mesh, half, spacing_mm)
+    flat = mesh.faces[faces].ravel()
+    corner, first = np.unique(flat, return_index=True)
+    return (
+        np.concatenate([points, mesh.vertices[corner]]),
+        np.concatenate([half[row] // 3, np.asarray(faces, np.int64)[first // 3]]),
+    )
+
+
+def _along(mesh: Mesh, half: Ints, spacing_mm: float) -> tuple[Floats, Ints]:
+    """Points within half-edges (H,), ends left out, one at least, and the row (P,) of each one's half-edge."""
+    face, k = np.divmod(half, 3)
+    a, b = mesh.vertices[mesh.faces[face, k]], mesh.vertices[mesh.faces[face, (k + 1) % 3]]
+    pieces = np.maximum(np.ceil(np.linalg.norm(b - a, axis=1) / spacing_mm), 2).astype(np.int64)
+    row = np.repeat(np.arange(len(half)), pieces - 1)
+    step = np.arange(len(row)) - np.repeat(np.cumsum(pieces - 1) - (pieces - 1), pieces - 1) + 1
+    t = (step / pieces[row])[:, None]
+    return a[row] + t * (b[row] - a[row]), row
+
+
+def crease_samples(
+    mesh: Mesh, spacing_mm: float, only: NDArray[np.bool_] | None = None
+) -> tuple[Floats, Ints, Floats]:
+    """Points (P, 3) along creases and at their ends, a face (P,) and the outward mean normal (P, 3) of each.
+
+    The feet of pits and grooves, down to a needle's point: there a wall from the other side is least, and no
+    sample within a face may look that way. Of a closed, consistently oriented mesh.
+    """
+    twin, normal = mesh.topology.twin, mesh.unit_normals
+    half = np.flatnonzero(twin > np.arange(len(twin)))
+    if only is not None:
+        half = half[only[half // 3]]
+    face, k = np.divmod(half, 3)
+    other = twin[half] // 3
+    bend = np.einsum("ij,ij->i", normal[face], normal[other])
+    folded = bend < np.cos(np.radians(CREASE_DEG))
+    half, face, k, other = half[folded], face[folded], k[folded], other[folded]
+    # across the edge lies the other face's third corner: above this face's plane where the air is narrow
+    across = mesh.vertices[mesh.faces[other, (twin[half] % 3 + 2) % 3]] - mesh.vertices[mesh.faces[face, k]]
+    reflex = np.einsum("ij,ij->i", normal[face], across) > 0
+    half, face, k, other = half[reflex], face[reflex], k[reflex], other[reflex]
+    points, row = _along(mesh, half, spacing_mm)
+    total = normal[face] + normal[other]
+    ends, first = np.unique(np.concatenate([mesh.faces[face, k], mesh.faces[face, (k + 1) % 3]]), return_index=True)
+    tips = mesh.signed_distance.corners
+    tip = _sunken(mesh, ends, tips)
+    ends, first = ends[tip], first[tip]
+    towards = np.concatenate([total[row], tips[ends]])
+    length = np.linalg.norm(towards, axis=1)
+    good = length > 1e-9
+    points = np.concatenate([points, mesh.vertices[ends]])[good]
+    owner = np.concatenate([face[row], np.tile(face, 2)[first]])[good]
+    return points, owner, towards[good] / length[good, None]
+
+
+def _sunken(mesh: Mesh, vertices: Ints, normals: Floats) -> NDArray[np.bool_]:
+    """Vertices (N,) from which every edge rises along the normal (V, 3) there, or runs level: the tips of pits."""
+    rank = np.full(len(mesh.vertices), -1, np.int64)
+    rank[vertices] = np.arange(len(vertices))
+    sunken = np.ones(len(vertices), bool)
+    for k in range(3):
+        a = mesh.faces[:, k]
+        near = np.flatnonzero(rank[a] >= 0)
+        a = a[near]
+        for m in (1, 2):
+            edge = mesh.vertices[mesh.faces[near, (k + m) % 3]] - mesh.vertices[a]
+            rise = np.einsum("ij,ij->i", edge, normals[a])
+            level = 1e-6 * np.linalg.norm(edge, axis=1) * np.linalg.norm(normals[a], axis=1)
+            sunken[rank[a[rise < -level]]] = False
+    return sunken

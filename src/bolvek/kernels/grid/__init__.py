@@ -1,0 +1,1 @@
+"""Kernels on lattices and grids."""

@@ -1,0 +1,1 @@
+"""Kernels that walk the bounding-volume tree."""

@@ -1,0 +1,120 @@
+"""Signed distance to a closed surface: negative in its material.
+
+The side is told by the normal at the nearest point: that of the face, the sum of both faces' at an edge,
+the sum weighted by angles at a corner (Baerentzen and Aanaes 2005, "Signed Distance Computation Using the
+Angle Weighted Pseudonormal").
+"""
+
+import numpy as np
+
+from bolvek.kernels import kernel
+from bolvek.kernels.tree_query import nearest_one, triangle_distance2
+
+_STACK = 512
+
+
+@kernel
+def corner_normals(v, faces, normal, out):
+    """out (V, 3): normals (F, 3) of the faces around each vertex, weighted by their angles there."""
+    for f in range(faces.shape[0]):
+        for k in range(3):
+            a, b, c = faces[f, k], faces[f, (k + 1) % 3], faces[f, (k + 2) % 3]
+            ux, uy, uz = v[b, 0] - v[a, 0], v[b, 1] - v[a, 1], v[b, 2] - v[a, 2]
+            wx, wy, wz = v[c, 0] - v[a, 0], v[c, 1] - v[a, 1], v[c, 2] - v[a, 2]
+            nx, ny, nz = uy * wz - uz * wy, uz * wx - ux * wz, ux * wy - uy * wx
+            angle = np.arctan2(np.sqrt(nx * nx + ny * ny + nz * nz), ux * wx + uy * wy + uz * wz)
+            for j in range(3):
+                out[a, j] += angle * normal[f, j]
+
+
+@kernel
+def _along(tri, f, k, px, py, pz):
+    """Place of p's foot on side k of a triangle, as a share of its length (not clamped)."""
+    m = (k + 1) % 3
+    ax, ay, az = tri[f, 3 * k], tri[f, 3 * k + 1], tri[f, 3 * k + 2]
+    ex, ey, ez = tri[f, 3 * m] - ax, tri[f, 3 * m + 1] - ay, tri[f, 3 * m + 2] - az
+    size = ex * ex + ey * ey + ez * ez
+    return ((px - ax) * ex + (py - ay) * ey + (pz - az) * ez) / size if size > 0.0 else 0.0
+
+
+@kernel
+def _feature(tri, f, px, py, pz):
+    """Where on a triangle the nearest point to p lies: -1 inside, 0 to 2 on the side after that corner,
+    3 to 5 on a corner."""
+    ax, ay, az = tri[f, 0], tri[f, 1], tri[f, 2]
+    e1x, e1y, e1z = tri[f, 3] - ax, tri[f, 4] - ay, tri[f, 5] - az
+    e2x, e2y, e2z = tri[f, 6] - ax, tri[f, 7] - ay, tri[f, 8] - az
+    nx, ny, nz = e1y * e2z - e1z * e2y, e1z * e2x - e1x * e2z, e1x * e2y - e1y * e2x
+    best = np.inf
+    side = -1
+    share = 0.0
+    inside = True
+    for k in range(3):
+        m = (k + 1) % 3
+        qx, qy, qz = tri[f, 3 * k], tri[f, 3 * k + 1], tri[f, 3 * k + 2]
+        ex, ey, ez = tri[f, 3 * m] - qx, tri[f, 3 * m + 1] - qy, tri[f, 3 * m + 2] - qz
+        dx, dy, dz = px - qx, py - qy, pz - qz
+        if (ey * dz - ez * dy) * nx + (ez * dx - ex * dz) * ny + (ex * dy - ey * dx) * nz < 0.0:
+            inside = False
+        t = min(max(_along(tri, f, k, px, py, pz), 0.0), 1.0)
+        gx, gy, gz = dx - t * ex, dy - t * ey, dz - t * ez
+        gap = gx * gx + gy * gy + gz * gz
+        if gap < best:
+            best = gap
+            side = k
+            share = t
+    if inside:
+        return -1
+    if share <= 0.0:
+        return 3 + side
+    if share >= 1.0:
+        return 3 + (side + 1) % 3
+    return side
+
+
+@kernel
+def side_of(tri, order, faces, twin, normal, corner, g, px, py, pz):
+    """1 in air, -1 in material, for a point whose nearest triangle (tree order) is g."""
+    f = order[g]
+    at = _feature(tri, g, px, py, pz)
+    k = at - 3 if at >= 3 else max(at, 0)
+    dx, dy, dz = px - tri[g, 3 * k], py - tri[g, 3 * k + 1], pz - tri[g, 3 * k + 2]
+    if at >= 3:
+        i = faces[f, k]
+        side = dx * corner[i, 0] + dy * corner[i, 1] + dz * corner[i, 2]
+    else:
+        nx, ny, nz = normal[f, 0], normal[f, 1], normal[f, 2]
+        if at >= 0 and twin[3 * f + at] >= 0:
+            o = twin[3 * f + at] // 3
+            nx, ny, nz = nx + normal[o, 0], ny + normal[o, 1], nz + normal[o, 2]
+        side = dx * nx + dy * ny + dz * nz
+    return 1.0 if side >= 0.0 else -1.0
+
+
+@kernel
+def signed_distances(
+    tri, box, disc, child, first, count, order, faces, twin, normal, corner, points, limit, begin, end, out
+):
+    """Signed distance out (Q,) of points (Q, 3), relative to the tree's origin; beyond the limit `nan`.
+
+    A query starts from the answer of the one before it: sort the points along a curve first.
+    """
+    stack_node = np.empty(_STACK, np.int32)
+    stack_low = np.empty(_STACK, np.float32)
+    low = np.empty(8, np.float32)
+    last = -1
+    for q in range(begin, end):
+        px, py, pz = points[q, 0], points[q, 1], points[q, 2]
+        best = limit * limit
+        hit = -1
+        if last >= 0:
+            d = triangle_distance2(tri, last, px, py, pz)
+            if d <= best:
+                best = d
+                hit = last
+        best, hit = nearest_one(tri, box, disc, child, first, count, px, py, pz, best, hit, stack_node, stack_low, low)
+        if hit < 0:
+            out[q] = np.nan
+            continue
+        last = hit
+        out[q] = np.sqrt(best) * side_of(tri, order, faces, twin, normal, corner, hit, px, py, pz)

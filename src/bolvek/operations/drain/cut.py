@@ -1,0 +1,151 @@
+"""Cutting holes: straight prisms taken out of the wall, all of them or none; the product is checked."""
+
+from dataclasses import dataclass, field
+
+import numpy as np
+from numpy.typing import NDArray
+
+from bolvek.analyses.soundness import find_defects
+from bolvek.analyses.thickness import SAMPLES_A_WALL, measure, sample_surface
+from bolvek.errors import WorkError
+from bolvek.mesh import Mesh
+from bolvek.operations.convex_cut import TooClose, prism, subtract_and_trace
+from bolvek.operations.drain.bore import Bore, DrainSettings, plan_bore
+from bolvek.units import point_text
+
+Floats = NDArray[np.float64]
+Point = tuple[float, float, float]
+
+JITTER_MM = 1e-4
+"""How far a body is moved when a decision is too close to call."""
+_TRIES = 12
+_SEED = 20
+
+
+@dataclass(frozen=True)
+class BoreRecord:
+    """One hole that was cut."""
+
+    at_mm: Point
+    direction: Point
+    diameter_mm: float
+    wall_min_mm: float
+    wall_max_mm: float
+    blind: bool
+
+
+@dataclass(frozen=True)
+class DrainRecord:
+    """What drilling did: the holes, triangles gone and made, volume taken out, moves needed."""
+
+    holes: tuple[BoreRecord, ...]
+    triangles_before: int
+    triangles_after: int
+    volume_removed_mm3: float
+    retries: int = field(default=0)
+
+
+def drain(mesh: Mesh, settings: DrainSettings) -> tuple[Mesh, DrainRecord]:
+    """Cut all holes or none. The mesh must be closed and sound; the result is checked to be.
+
+    Raises UsageError for impossible settings and WorkError, naming the hole, when one cannot be cut.
+    """
+    settings.check()
+    defects = find_defects(mesh)
+    if defects:
+        raise WorkError(
+            f"holes are cut into sound models only; this one has {'; '.join(d.text for d in defects)}, "
+            f"first near {point_text(defects[0].where_mm[0])}"
+        )
+    return cut_bores(mesh, settings, [plan_bore(mesh, d) for d in settings.drains])
+
+
+def cut_bores(
+    mesh: Mesh, settings: DrainSettings, bores: list[Bore], *, as_stored: bool = False
+) -> tuple[Mesh, DrainRecord]:
+    """Cut planned bores into a mesh known to be sound; `as_stored` rounds the result to float32."""
+    result, record, _ = cut_and_trace(mesh, settings, bores, as_stored=as_stored)
+    return result, record
+
+
+def cut_and_trace(
+    mesh: Mesh, settings: DrainSettings, bores: list[Bore], *, as_stored: bool = False
+) -> tuple[Mesh, DrainRecord, NDArray[np.int32]]:
+    """`cut_bores`, and for each face of the result (F,) the face it is of, -1 for the side of a hole."""
+    for i, a in enumerate(bores):
+        for j, b in enumerate(bores[:i]):
+            reach = 0.5 * (settings.drains[i].diameter_mm + settings.drains[j].diameter_mm)
+            if np.linalg.norm(np.subtract(a.mouth, b.mouth)) < 1.001 * reach:
+                raise WorkError(
+                    f"the holes at {point_text(b.mouth)} and {point_text(a.mouth)} run into each other or touch: "
+                    "move one away, or make one hole of them"
+                )
+    rng = np.random.default_rng(_SEED)
+    retries = 0
+    for _ in range(_TRIES):
+        bodies = []
+        for bore, hole in zip(bores, settings.drains, strict=True):
+            shift = rng.uniform(-JITTER_MM, JITTER_MM, 3)
+            turn = float(rng.uniform(0, 360))
+            bodies.append(prism(bore.start + shift, bore.end + shift, 0.5 * hole.diameter_mm, settings.sides, turn))
+        try:
+            result, source = subtract_and_trace(mesh, bodies)
+        except TooClose:
+            retries += 1
+            continue
+        except ValueError:
+            raise WorkError("a drain touches no face of the model") from None
+        if as_stored:
+            result = result.as_stored()  # keeps every face
+        if not find_defects(result) and not find_defects(result.as_stored()):
+            break
+        retries += 1
+    else:
+        raise WorkError(
+            f"the holes could not be cut cleanly in {_TRIES} tries: an edge of the model runs just where a hole would; "
+            "move a drain a little or change --sides"
+        )
+    holes = tuple(
+        BoreRecord(b.mouth, _unit(b.end - b.start), h.diameter_mm, b.wall_mm[0], b.wall_mm[1], b.blind)
+        for b, h in zip(bores, settings.drains, strict=True)
+    )
+    record = DrainRecord(holes, len(mesh.faces), len(result.faces), mesh.volume - result.volume, retries)
+    return result, record, source
+
+
+def _unit(v: Floats) -> Point:
+    x, y, z = (float(c) for c in v / np.linalg.norm(v))
+    return x, y, z
+
+
+def wall_left(mesh: Mesh, bore: Bore, radius: float, wall: float, sides: int = 32) -> float:
+    """The least wall (mm) that a hole leaves beside it, measured from its sides; inf when it is above `wall`.
+
+    Cut out of the faces around it, on trial. 0 when it cannot be cut.
+    """
+    ends = np.stack([bore.start, bore.end])
+    reach = radius + 2 * wall
+    near = mesh.tree.faces_in_box(ends.min(axis=0) - reach, ends.max(axis=0) + reach)
+    around = mesh.picked(near)
+    rng = np.random.default_rng(_SEED)
+    for _ in range(_TRIES):
+        shift = rng.uniform(-JITTER_MM, JITTER_MM, 3)
+        body = prism(bore.start + shift, bore.end + shift, radius, sides, float(rng.uniform(0, 360)))
+        try:
+            cut, source = subtract_and_trace(around, [body])
+            break
+        except TooClose:
+            continue
+        except ValueError:
+            return 0.0
+    else:
+        return 0.0
+    ones = np.ones(len(cut.faces))
+    side = source < 0
+    samples = sample_surface(cut, wall / SAMPLES_A_WALL, side)
+    m = measure(cut, samples.points, samples.face, ones, widest_ball_mm=1.25 * wall, far_mm=1.25 * wall)
+    least = float(m.wall[m.square & (m.wall < wall)].min(initial=np.inf))
+    others = sample_surface(cut, wall / SAMPLES_A_WALL, ~side)
+    m = measure(cut, others.points, others.face, ones, widest_ball_mm=0.0, far_mm=1.25 * wall)
+    across = m.square & (m.wall < wall) & side[np.maximum(m.hit, 0)] & (m.hit >= 0)
+    return min(least, float(m.wall[across].min(initial=np.inf)))

@@ -1,0 +1,244 @@
+"""Where to put drains: the lowest reachable point of each cavity, and a vent at its highest.
+
+Works on a freshly hollowed model, whose cavities are shells of their own. Candidates are places all over the inner
+surface, the lowest first, on a level floor those nearest to the middle; among those from which a clean bore
+reaches the outside and leaves the wall beside it, low and through little more than the wall wins. Where none does,
+smaller holes are tried, down to the least; a cavity that none reaches is given up, with the counted reasons.
+"""
+
+from collections import Counter
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from bolvek.analyses.shells import nest_exactly
+from bolvek.analyses.thickness import sample_surface
+from bolvek.errors import UsageError, WorkError
+from bolvek.mesh import Mesh
+from bolvek.operations.drain.bore import Bore, BoreError, Drain, bore_along
+from bolvek.operations.drain.cut import wall_left
+from bolvek.units import as_triple
+
+Floats = NDArray[np.float64]
+
+_MOST_CANDIDATES = 400
+_ASIDE_COST = 0.01  # mm of height given up for a mm nearer to the middle of the cavity
+_EXTRA_WALL_COST = 0.3  # mm of height given up for a mm less of uneven wall
+_APART = 2.5  # holes of one cavity keep this many diameters between them
+_SMALLER = 0.8
+
+REASONS = {
+    "taken": "too near another hole",
+    "outside": "no way straight out",
+    "flat": "too flat to the surface",
+    "hole": "a hole already",
+    "start": "something in the way",
+    "patch": "the outside too uneven",
+    "above": "no room to start",
+    "solid": "no cavity behind",
+    "room": "wider than the cavity",
+    "open": "comes out in the open",
+    "along": "along a wall",
+    "deep": "into the far wall",
+    "side": "into a side wall",
+    "beside": "too little wall beside it",
+}
+"""Why a place was not taken, as it is told."""
+
+
+@dataclass(frozen=True)
+class PlaceSettings:
+    """Holes a cavity (one: lowest; two: lowest and highest; more: the next lowest), diameter, up; least_mm: smaller
+    holes are tried down to this (None: none are); wall_mm: what must be left beside a hole (None: not looked at)."""
+
+    count: int = 2
+    diameter_mm: float = 3.5
+    up: tuple[float, float, float] = (0.0, 0.0, 1.0)
+    least_mm: float | None = None
+    wall_mm: float | None = None
+
+    def check(self) -> None:
+        """Raise UsageError when the numbers make no sense."""
+        if not 0 <= self.count <= 20:
+            raise UsageError(f"--drains must be 0 to 20 a cavity, not {self.count}")
+        if not 0 < self.diameter_mm < float("inf"):
+            raise UsageError(f"--diameter must be above 0, not {self.diameter_mm:g} mm")
+        if not np.linalg.norm(self.up) > 0:
+            raise UsageError("--up must not be the zero direction")
+
+
+@dataclass(frozen=True)
+class Placed:
+    """A drain that was placed, its bore, and how far its mouth in the cavity lies from the extreme (mm)."""
+
+    drain: Drain
+    bore: Bore
+    role: str
+    above_extreme_mm: float
+
+
+@dataclass(frozen=True)
+class GivenUp:
+    """A cavity that no drain reaches: its shell in the mesh, volume, middle, places tried and why they failed."""
+
+    shell: int
+    volume_mm3: float
+    where_mm: tuple[float, float, float]
+    diameter_mm: float
+    tried: int
+    reasons: dict[str, int]
+
+    @property
+    def text(self) -> str:
+        """The counted reasons for people, most first."""
+        counted = sorted(self.reasons.items(), key=lambda r: (-r[1], r[0]))
+        return ", ".join(f"{n} {REASONS[kind]}" for kind, n in counted[:4])
+
+
+def place_drains(mesh: Mesh, settings: PlaceSettings) -> tuple[list[Placed], list[GivenUp]]:
+    """Drains for every closed cavity of a hollowed mesh, lowest first, and the cavities that none reaches.
+
+    Raises WorkError when the model has no cavity.
+    """
+    settings.check()
+    nested = nest_exactly(mesh)
+    cavities, _ = nested.voids
+    if not len(cavities):
+        raise WorkError("the model has no closed cavity to drain")
+    up = np.array(settings.up) / np.linalg.norm(settings.up)
+    placed: list[Placed] = []
+    given_up: list[GivenUp] = []
+    for shell in cavities:
+        inner = mesh.picked(mesh.topology.shell == shell)
+        diameter = settings.diameter_mm
+        while True:
+            here, reasons, tried = _place_all(mesh, inner, up, settings, diameter, placed)
+            smaller = max(diameter * _SMALLER, settings.least_mm or diameter)
+            if here is not None or not smaller < diameter:
+                break
+            diameter = smaller
+        if here is not None:
+            placed += here
+        else:
+            where = as_triple(inner.bounds.mean(axis=0))
+            given_up.append(GivenUp(int(shell), -inner.volume, where, diameter, tried, dict(reasons)))
+    return placed, given_up
+
+
+def _place_all(
+    mesh: Mesh, inner: Mesh, up: Floats, settings: PlaceSettings, diameter: float, taken: list[Placed]
+) -> tuple[list[Placed] | None, Counter[str], int]:
+    """All holes of one cavity with one diameter, or None, why, and how many places were tried.
+
+    A cavity that takes one hole but not two gets the one: it drains, and the proof notes that it has no vent.
+    """
+    here: list[Placed] = []
+    reasons: Counter[str] = Counter()
+    tried = 0
+    for k in range(settings.count):
+        role = "vent" if k == 1 else "drain"
+        found, why, n = _place_one(mesh, inner, role, up, settings, diameter, taken + here)
+        if found is None:
+            reasons.update(why)
+            tried += n
+            if k == 0 or (settings.least_mm is not None and diameter > settings.least_mm):
+                return None, reasons, tried
+            break
+        here.append(found)
+    return here, reasons, tried
+
+
+def _place_one(
+    mesh: Mesh, inner: Mesh, role: str, up: Floats, settings: PlaceSettings, diameter: float, taken: list[Placed]
+) -> tuple[Placed | None, Counter[str], int]:
+    """The best clean bore: low (a vent: high) and through little more than the wall."""
+    radius = 0.5 * diameter
+    down = -up if role == "drain" else up
+    points, normal = _candidates(inner, radius)
+    depth = points @ down
+    extreme = float((inner.vertices @ down).max())
+    aside = points - inner.bounds.mean(axis=0)
+    aside -= (aside @ up)[:, None] * up
+    bound = extreme - depth + _ASIDE_COST * np.linalg.norm(aside, axis=1)
+    order = np.argsort(bound, kind="stable")
+    chosen = order[_thinned(points[order], 0.8 * radius)]
+    apart = _APART * diameter
+    reasons: Counter[str] = Counter()
+    best: Placed | None = None
+    least = np.inf
+    for row in chosen:
+        point = points[row]
+        if bound[row] >= least:
+            break
+        above = extreme - float(point @ down)
+        if any(np.linalg.norm(point - t.bore.mouth) < apart for t in taken):
+            reasons["taken"] += 1
+            continue
+        for axis in _axes(normal[row], down):
+            start = _outer_point(mesh, point, -axis)
+            if start is None:
+                reasons["outside"] += 1
+                continue
+            try:
+                bore = bore_along(mesh, start, axis, radius)
+            except BoreError as error:
+                reasons[error.kind] += 1
+                continue
+            if any(np.linalg.norm(np.subtract(bore.mouth, t.bore.mouth)) < apart for t in taken):
+                reasons["taken"] += 1
+                continue
+            cost = float(bound[row]) + _EXTRA_WALL_COST * (bore.wall_mm[1] - bore.wall_mm[0])
+            if cost >= least:
+                continue
+            if settings.wall_mm is not None and wall_left(mesh, bore, radius, settings.wall_mm) < settings.wall_mm:
+                reasons["beside"] += 1
+                continue
+            least = cost
+            best = Placed(Drain(bore.mouth, diameter, as_triple(point)), bore, role, above)
+    return best, reasons, len(chosen)
+
+
+def _candidates(inner: Mesh, radius: float) -> tuple[Floats, Floats]:
+    """Places (N, 3) all over an inner shell and the directions (N, 3) into the cavity there."""
+    spacing = max(0.5 * radius, float(np.sqrt(inner.area / 60_000)))
+    samples = sample_surface(inner, spacing)
+    return (
+        np.concatenate([inner.vertices, samples.points]),
+        np.concatenate([_vertex_normals(inner), inner.unit_normals[samples.face]]),
+    )
+
+
+def _thinned(points: Floats, spacing: float) -> NDArray[np.int64]:
+    """Rows of the first point of each cube of the given side, in order, at most `_MOST_CANDIDATES`."""
+    cube = np.floor((points - points.min(axis=0)) / spacing).astype(np.int64)
+    size = cube.max(axis=0) + 1
+    _, first = np.unique((cube[:, 0] * size[1] + cube[:, 1]) * size[2] + cube[:, 2], return_index=True)
+    return np.sort(first)[:_MOST_CANDIDATES]
+
+
+def _vertex_normals(inner: Mesh) -> Floats:
+    """Unit normals (V, 3), into the cavity: away from the nearest outside, since the wall is even."""
+    total = np.zeros((len(inner.vertices), 3))
+    for k in range(3):
+        np.add.at(total, inner.faces[:, k], inner.area_vectors)
+    return total / np.maximum(np.linalg.norm(total, axis=1), 1e-300)[:, None]
+
+
+def _axes(square: Floats, down: Floats) -> list[Floats]:
+    """Inward directions to try: square through the wall, straight along gravity, between the two."""
+    axes = [square, -down]
+    between = square - down
+    size = np.linalg.norm(between)
+    if size > 1e-3:
+        axes.append(between / size)
+    return axes
+
+
+def _outer_point(mesh: Mesh, point: Floats, outward: Floats) -> Floats | None:
+    """Where a ray from the cavity at `point` leaves the material it goes into first."""
+    hits = mesh.tree.rays((point + 1e-3 * outward)[None], outward[None], most=4)
+    for distance, face in zip(hits.distance[0].tolist(), hits.face[0].tolist(), strict=True):
+        if face >= 0 and float(mesh.area_vectors[face] @ outward) > 0:
+            return np.asarray(point + distance * outward)
+    return None

@@ -1,0 +1,12 @@
+"""Hollowing: an inner shell at a given wall; the outer surface is not touched."""
+
+from bolvek.operations.hollow.inner_shell import hollow
+from bolvek.operations.hollow.settings import (
+    HollowRecord,
+    HollowSettings,
+    NoCavityError,
+    check_hollowable,
+    count_openings,
+)
+
+__all__ = ["HollowRecord", "HollowSettings", "NoCavityError", "check_hollowable", "count_openings", "hollow"]

@@ -1,0 +1,234 @@
+"""The inner shell: a cavity at a given wall; the outer surface is not touched.
+
+The cavity's surface is extracted from a distance-like field (see `room`). One Newton step puts its vertices at the
+exact distance where it is the wall that bounds it, slimming takes out what a smooth surface does not need, and
+facets that then cut closer to the outside than the wall are lifted. Then the wall is measured through the material
+as the proof does it; where a fin beside the cavity is thinner than the wall, a ball as wide as the wall stays solid
+there. The product is checked: topology and self-intersections, as computed and as an STL file will hold it.
+"""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from bolvek.analyses.soundness import find_defects
+from bolvek.analyses.spots import gather_spots
+from bolvek.analyses.thickness import SAMPLES_A_WALL, crease_samples, measure, sample_surface, wall_tolerance_mm
+from bolvek.errors import WorkError
+from bolvek.mesh import Mesh
+from bolvek.operations.hollow.lift import lift_to_wall, points_of
+from bolvek.operations.hollow.room import Room, find_room
+from bolvek.operations.hollow.settings import HollowRecord, HollowSettings, NoCavityError, check_hollowable
+from bolvek.operations.slim import slim
+from bolvek.spatial.isosurface import lipschitz_surface
+from bolvek.spatial.tree import Tree
+from bolvek.units import length_text
+
+SLIM_SHARE = 0.02
+"""Deviation allowed to slimming the inner shell, as a share of the wall."""
+POCKET_SHARE = 0.05
+"""A pocket smaller than this share of its part's largest cavity is left solid."""
+_MIN_CELLS_ACROSS = 3
+# tolerances added to the level, and shares of the wall allowed to slimming: tried in turn until clean
+_PLANS = ((0.5, (SLIM_SHARE,)), (2.0, (SLIM_SHARE,)), (4.0, (SLIM_SHARE, 0.25 * SLIM_SHARE, 0.0)))
+_MOST_STEP = 0.3  # cells
+_UNTANGLE_ROUNDS = 8
+_THICKEN_ROUNDS = 5
+
+Floats = NDArray[np.float64]
+
+
+@dataclass
+class _Shell:
+    """A finished inner shell, facing the cavity: slimming's deviation and allowance, least wall, middles of thin fins."""
+
+    mesh: Mesh
+    deviation_mm: float
+    allowed_mm: float
+    least_mm: float
+    thin: Floats
+
+
+def hollow(mesh: Mesh, settings: HollowSettings) -> tuple[Mesh, HollowRecord]:
+    """A sound solid (see `check_hollowable`) with its cavities: outer faces first, unchanged.
+
+    Raises WorkError when no cavity worth having fits, with the largest wall that leaves one.
+    """
+    settings.check()
+    mesh, turned = check_hollowable(mesh)
+    wall, cell = settings.wall_mm, settings.cell_mm(float(mesh.size.max()))
+    found = None
+    for extra, shares in _PLANS:
+        level = wall + extra * wall_tolerance_mm(wall)
+        room = find_room(mesh, level, wall, settings.least_room_mm, cell)
+        if room is None:
+            raise NoCavityError(_too_thick(mesh, settings, cell))
+        for _ in range(_THICKEN_ROUNDS):
+            surface = lipschitz_surface(room.value(level), *mesh.bounds, cell)
+            lattice, pockets, pocket_volume = _choose_cavities(
+                mesh, Mesh(surface.vertices, surface.faces), cell, settings
+            )
+            if not len(lattice.faces):
+                raise NoCavityError(_too_thick(mesh, settings, cell))
+            exact = _untangle(lattice, _to_distance(mesh, lattice, level, cell))
+            found = _finish(mesh, exact, wall, shares if settings.slim else (0.0,))
+            if found is None or not len(found.thin):
+                break
+            room.filled = np.concatenate([room.filled, found.thin])
+        if found is not None and not len(found.thin):
+            break
+    if found is None:
+        raise WorkError(
+            f"no clean inner shell was found for a wall of {length_text(wall)} on a grid of {length_text(cell)}: "
+            f"try --grid {0.5 * cell:.3g}mm"
+        )
+    inner = found.mesh
+    result = mesh.joined(inner)
+    result.__dict__["tree"] = Tree.joined(mesh.tree, inner.tree, result.vertices, result.faces)
+    return result, HollowRecord(
+        wall,
+        cell,
+        settings.least_room_mm,
+        inner.topology.shells,
+        -inner.volume,
+        pockets,
+        pocket_volume,
+        len(lattice.faces),
+        len(inner.faces),
+        found.allowed_mm,
+        found.deviation_mm,
+        found.least_mm,
+        turned,
+        max(0.0, _plain_volume(mesh, level, 2 * cell) + inner.volume) if settings.least_room_mm else 0.0,
+        len(room.filled),
+    )
+
+
+def _plain_volume(mesh: Mesh, level: float, cell: float) -> float:
+    """Volume farther than the wall from the surface, on a coarse lattice."""
+    surface = lipschitz_surface(lambda p: level + mesh.signed_distance.at(p), *mesh.bounds, cell)
+    return Mesh(surface.vertices, surface.faces).volume if len(surface.faces) else 0.0
+
+
+def _choose_cavities(mesh: Mesh, raw: Mesh, cell: float, settings: HollowSettings) -> tuple[Mesh, int, float]:
+    """The void's shells (facing out of the void) worth keeping, how many pockets stay solid, mm3."""
+    n = raw.topology.shells
+    if n == 0:
+        return raw, 0, 0.0
+    volume = raw.shell_volumes
+    _, near = mesh.tree.nearest(raw.vertices[raw.faces[raw.topology.first_face]].mean(axis=1))
+    part = mesh.topology.shell[near]
+    largest = np.zeros(mesh.topology.shells)
+    np.maximum.at(largest, part, volume)
+    keep = volume > (cell * _MIN_CELLS_ACROSS) ** 3
+    if not settings.keep_pockets:
+        keep &= volume >= POCKET_SHARE * largest[part]
+    if keep.all():
+        return raw, 0, 0.0
+    return raw.picked(keep[raw.topology.shell]), int((~keep).sum()), float(volume[~keep].sum())
+
+
+def _to_distance(mesh: Mesh, lattice: Mesh, level: float, cell: float) -> Mesh:
+    """One Newton step of the vertices that lie near distance `level` onto it, short ones only: at creases the step
+    would be long and the lattice surface is the better one; farther in, something else bounds the cavity."""
+    distance, face = mesh.tree.nearest(lattice.vertices)
+    away = lattice.vertices - mesh.tree.closest_points(lattice.vertices, face)
+    most = _MOST_STEP * cell
+    step = level - distance
+    # nearer than the wall is always mended; deeper fades out, so that no edge is torn where the bound changes
+    fade = np.clip(2.0 - 2.0 * np.maximum(-step, 0.0) / most, 0.0, 1.0)
+    step = np.clip(step, -most, most) * fade
+    return lattice.moved(lattice.vertices + away * (step / np.maximum(distance, 1e-12))[:, None])
+
+
+def _untangle(clean: Mesh, wanted: Mesh) -> Mesh:
+    """`wanted` with the vertices of crossing faces put back to `clean`, until nothing crosses."""
+    mesh = wanted
+    for _ in range(_UNTANGLE_ROUNDS):
+        pairs, count = mesh.tree.meeting_pairs()
+        if not count:
+            return mesh
+        around = np.zeros(len(mesh.vertices), bool)
+        around[mesh.faces[pairs.ravel()].ravel()] = True
+        ring = mesh.faces[around[mesh.faces].any(axis=1)].ravel()
+        vertices = mesh.vertices.copy()
+        vertices[ring] = clean.vertices[ring]
+        mesh = clean.moved(vertices)
+    return clean
+
+
+def _finish(mesh: Mesh, exact: Mesh, wall: float, shares: tuple[float, ...]) -> _Shell | None:
+    """Slim and lift the inner shell; the first of ever more careful tries that is clean."""
+    for share in shares:
+        inner, deviation = exact, 0.0
+        if share:
+            inner, record = slim(exact, share * wall)
+            deviation = record.deviation_mm
+        lifted, least = lift_to_wall(mesh, inner, wall)
+        inner = _untangle(inner, lifted)
+        if inner is not lifted:
+            points, _ = points_of(inner, np.arange(len(inner.faces)), wall / SAMPLES_A_WALL)
+            least = float(mesh.tree.nearest(points)[0].min())
+        # new geometry loses nothing by holding what a file can hold
+        inner = inner.as_stored().turned()
+        inner.__dict__["tree"] = Tree(inner.vertices, inner.faces, mesh.tree.origin)
+        if least >= wall - wall_tolerance_mm(wall) and not find_defects(inner):
+            return _Shell(inner, deviation, share * wall, least, _thin_fins(inner, wall))
+    return None
+
+
+def _thin_fins(inner: Mesh, wall: float) -> Floats:
+    """Middles (N, 3) of material between two sides of the inner shell (facing the cavity) thinner than the wall.
+
+    The outside is a wall away at least, so only the shell itself can make a fin.
+    """
+    spacing = wall / SAMPLES_A_WALL
+    samples = sample_surface(inner, spacing)
+    points, face, normals = crease_samples(inner, spacing)
+    points = np.concatenate([samples.points, points])
+    normals = np.concatenate([inner.unit_normals[samples.face], normals])
+    face = np.concatenate([samples.face, face])
+    ones = np.ones(len(inner.faces))
+    m = measure(inner, points, face, ones, widest_ball_mm=1.25 * wall, normals=normals, far_mm=1.25 * wall)
+    # a little stricter than the proof, which samples elsewhere
+    thin = np.flatnonzero(m.square & (m.wall < wall - 0.5 * wall_tolerance_mm(wall)))
+    if not len(thin):
+        return np.zeros((0, 3))
+    middle = points[thin] - 0.5 * m.wall[thin, None] * normals[thin]
+    spots = gather_spots(middle, m.wall[thin], np.ones(len(thin)), 0.25 * wall)
+    rows = np.concatenate([_spread_over(middle[s.rows], 0.25 * wall) for s in spots])
+    return rows
+
+
+def _spread_over(points: Floats, spacing: float) -> Floats:
+    """One point a cube of the given side, the one nearest to the mean of those in it."""
+    cube = np.floor(points / spacing).astype(np.int64)
+    _, group = np.unique(cube, axis=0, return_inverse=True)
+    group = group.ravel()
+    total = np.zeros((group.max() + 1, 3))
+    np.add.at(total, group, points)
+    return np.asarray(total / np.bincount(group)[:, None])
+
+
+def _too_thick(mesh: Mesh, settings: HollowSettings, cell: float) -> str:
+    """The reason when no cavity fits, with the largest wall that leaves one (by bisection)."""
+    wall = settings.wall_mm
+    half_room = 0.5 * settings.least_room_mm
+    low, high = 0.0, wall
+    for _ in range(7):
+        middle = 0.5 * (low + high)
+        grid = min(cell, 0.25 * middle)
+        room = half_room if settings.room_mm is not None else 0.5 * middle
+        core = lipschitz_surface(
+            lambda p, deep=middle + room: deep + mesh.signed_distance.at(p), *mesh.bounds, grid  # type: ignore[misc]
+        )
+        void = Mesh(core.vertices, core.faces)
+        if len(void.faces) and (room > 0 or void.shell_volumes.max() > (grid * _MIN_CELLS_ACROSS) ** 3):
+            low = middle
+        else:
+            high = middle
+    wanted = f" {length_text(2 * half_room)} wide" if half_room else ""
+    if low == 0.0:
+        return f"the wall of {length_text(wall)} leaves no cavity{wanted}, and no thinner one was found that does"
+    return f"the wall of {length_text(wall)} leaves no cavity{wanted}; the largest that does is about {length_text(low)}"

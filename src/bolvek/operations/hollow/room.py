@@ -1,0 +1,66 @@
+"""The cavity worth having: nowhere narrower than a room, and beside it no material thinner than the wall.
+
+With d the distance to the surface, D = {d >= wall + r} holds the middles of balls as wide as the room (r is half of
+it) that stay a wall away from the outside. The cavity is D grown by r + s and shrunk by s (s half the wall), within
+{d >= wall}. So every point of the material beside it lies in a ball as wide as the wall that is all material: no
+fin, thread or septum is thinner. Every step is a distance, so bricks of cells that cannot hold the surface are
+never looked at.
+"""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from bolvek.mesh import Mesh
+from bolvek.spatial.isosurface import lipschitz_surface
+
+Floats = NDArray[np.float64]
+
+
+@dataclass
+class Room:
+    """The distance-like field of a cavity: negative in it. `filled` are middles of balls that stay material."""
+
+    mesh: Mesh
+    wall_mm: float
+    grown: Mesh | None
+    filled: Floats
+
+    def value(self, level: float) -> Callable[[Floats], Floats]:
+        """The field (P,) at points (P, 3), for a wall of `level` mm."""
+        solid = self.mesh.signed_distance
+        half = 0.5 * self.wall_mm
+
+        def at(points: Floats) -> Floats:
+            found = level + solid.at(points)
+            if self.grown is not None:
+                found = np.maximum(found, self.grown.signed_distance.at(points) + half)
+            if len(self.filled):
+                from scipy.spatial import cKDTree
+
+                gap, _ = cKDTree(self.filled).query(points)
+                found = np.maximum(found, 1.05 * half - gap)
+            return found
+
+        return at
+
+
+def find_room(mesh: Mesh, level: float, wall: float, room: float, cell: float) -> Room | None:
+    """The cavity of a solid for a wall and a room (mm); None when no ball as wide as the room fits anywhere."""
+    low, high = mesh.bounds
+    none = np.zeros((0, 3))
+    if not room > 0:
+        return Room(mesh, wall, None, none)
+    solid, radius, half = mesh.signed_distance, 0.5 * room, 0.5 * wall
+    core = lipschitz_surface(lambda p: level + radius + solid.at(p), low, high, cell)
+    if not len(core.faces):
+        return None
+    middles = Mesh(core.vertices, core.faces)
+    reach = radius + half
+    pad = reach + 2 * cell
+    grown = lipschitz_surface(
+        lambda p: middles.signed_distance.at(p) - reach, middles.bounds[0] - pad, middles.bounds[1] + pad, cell
+    )
+    return Room(mesh, wall, Mesh(grown.vertices, grown.faces), none)

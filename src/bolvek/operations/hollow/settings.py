@@ -1,0 +1,128 @@
+"""What hollowing is asked, which models may be hollowed, and what it did."""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from bolvek.analyses.shells import nest_exactly
+from bolvek.analyses.soundness import find_defects
+from bolvek.errors import UsageError, WorkError
+from bolvek.mesh import Mesh
+from bolvek.spatial.isosurface import MIN_CELLS_PER_LEVEL
+from bolvek.units import length_text, point_text
+
+class NoCavityError(WorkError):
+    """No cavity worth having fits."""
+
+
+@dataclass(frozen=True)
+class HollowSettings:
+    """Wall, lattice cell (None: see `cell_mm`) and least width of the cavity (None: as wide as the wall; 0: any) in mm;
+    slim the inner shell or not; hollow small pockets too."""
+
+    wall_mm: float
+    grid_mm: float | None = None
+    slim: bool = True
+    keep_pockets: bool = False
+    room_mm: float | None = None
+
+    @property
+    def least_room_mm(self) -> float:
+        """How wide the cavity is at least."""
+        return self.wall_mm if self.room_mm is None else self.room_mm
+
+    def cell_mm(self, longest_mm: float) -> float:
+        """The lattice cell for a model: as given, else a quarter of the wall, at least 40 along its longest side."""
+        return self.grid_mm if self.grid_mm is not None else min(0.25 * self.wall_mm, longest_mm / 40)
+
+    def check(self) -> None:
+        """Raise UsageError when the numbers make no sense."""
+        if not 0 < self.wall_mm < float("inf"):
+            raise UsageError(f"--wall must be above 0, not {self.wall_mm:g} mm")
+        if self.room_mm is not None and not 0 <= self.room_mm < float("inf"):
+            raise UsageError(f"--room must be 0 or more, not {self.room_mm:g} mm")
+        if self.grid_mm is None:
+            return
+        if not self.grid_mm > 0:
+            raise UsageError(f"--grid must be above 0, not {self.grid_mm:g} mm")
+        most = self.wall_mm / MIN_CELLS_PER_LEVEL * 0.999
+        if self.grid_mm > most:
+            raise UsageError(
+                f"--grid {length_text(self.grid_mm)} is too coarse for a wall of {length_text(self.wall_mm)}: "
+                f"at most {length_text(most)}"
+            )
+
+
+@dataclass(frozen=True)
+class HollowRecord:
+    """What hollowing did. Pockets are inner voids too small to drain that were left solid; solid_for_room_mm3 (about) is
+    what stayed solid because the cavity would have been narrower there than the room; thickened: places where a fin
+    thinner than the wall was made as thick; undrained: cavities that stayed solid because no drain reaches them."""
+
+    wall_mm: float
+    grid_mm: float
+    room_mm: float
+    cavities: int
+    cavity_volume_mm3: float
+    pockets_left_solid: int
+    pocket_volume_mm3: float
+    inner_triangles_before_slim: int
+    inner_triangles: int
+    slim_allowed_mm: float
+    slim_deviation_mm: float
+    least_wall_mm: float
+    turned_shells: int
+    solid_for_room_mm3: float = 0.0
+    thickened: int = 0
+    undrained: int = 0
+    undrained_mm3: float = 0.0
+
+
+def check_hollowable(mesh: Mesh) -> tuple[Mesh, int]:
+    """The mesh with outermost shells facing out, and how many were turned. Raises WorkError.
+
+    May be hollowed: closed, manifold, oriented, no self-intersections, every shell a part of its
+    own (no cavity yet, nothing buried).
+    """
+    if not len(mesh.faces):
+        raise WorkError("the model has no triangles")
+    defects = find_defects(mesh)
+    if defects:
+        told = []
+        for defect in defects:
+            text = defect.text
+            if defect.code == "open_edges":
+                count = count_openings(mesh)
+                text += f" in {count} opening{'s' if count != 1 else ''}"
+            told.append(f"{text}, first near {point_text(defect.where_mm[0])}")
+        what = "close them first" if mesh.topology.open_edges else "mend that first"
+        raise WorkError(f"the model cannot be hollowed: {'; '.join(told)}: {what}")
+    shells = nest_exactly(mesh)
+    if len(shells.cavities) and not len(shells.inside_out):
+        raise WorkError(f"the model is hollow already: it has {len(shells.cavities)} closed cavity shell(s)")
+    turned = shells.inside_out
+    if (shells.depth > 0).any():
+        inner = int(np.flatnonzero(shells.depth > 0)[0])
+        place = mesh.vertices[mesh.faces[mesh.topology.first_face[inner]]].mean(axis=0)
+        raise WorkError(
+            f"the model cannot be hollowed: {int((shells.depth > 0).sum())} shell(s) lie inside another, "
+            f"the first near {point_text(place)}: remove or join the inner one first"
+        )
+    if len(turned):
+        flip = np.isin(mesh.topology.shell, turned)
+        mesh = Mesh(mesh.vertices, np.where(flip[:, None], mesh.faces[:, ::-1], mesh.faces))
+    return mesh, len(turned)
+
+
+def count_openings(mesh: Mesh) -> int:
+    """Groups of open edges that hang together."""
+    from scipy.sparse import coo_matrix
+    from scipy.sparse.csgraph import connected_components
+
+    half = np.flatnonzero(mesh.topology.twin == -1)
+    face, k = np.divmod(half, 3)
+    a, b = mesh.faces[face, k], mesh.faces[face, (k + 1) % 3]
+    _, index = np.unique(np.concatenate([a, b]), return_inverse=True)
+    n = int(index.max()) + 1 if len(index) else 0
+    graph = coo_matrix((np.ones(len(a)), (index[: len(a)], index[len(a) :])), shape=(n, n))
+    return int(connected_components(graph, directed=False)[0])

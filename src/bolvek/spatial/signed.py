@@ -1,0 +1,55 @@
+"""Signed distance to a closed, consistently oriented surface."""
+
+import numpy as np
+from numpy.typing import NDArray
+
+from bolvek.kernels.tree import signed as kernels
+from bolvek.spatial.parallel import run_ranges
+from bolvek.spatial.tree import Tree, curve_order
+
+Floats = NDArray[np.float64]
+
+
+class SignedDistance:
+    """Distance to a tree's surface, negative in its material.
+
+    normals (F, 3): face normals of unit length; twin (3F,): the half-edge across each half-edge.
+    """
+
+    def __init__(self, tree: Tree, normals: Floats, twin: NDArray[np.int32]) -> None:
+        self.tree, self.normals, self.twin = tree, np.ascontiguousarray(normals), twin
+        self.corners = np.zeros((len(tree.vertices), 3))
+        kernels.corner_normals(tree.vertices, tree.faces, self.normals, self.corners)
+
+    def at(self, points: Floats, limit: float = np.inf) -> Floats:
+        """Signed distance (P,) at points (P, 3) in mm; nan farther from the surface than `limit`."""
+        t = self.tree
+        local = np.ascontiguousarray(np.asarray(points, np.float64).reshape(-1, 3) - t.origin)
+        along = curve_order(local)
+        local = local[along]
+        found = np.empty(len(local))
+        run_ranges(
+            lambda b, e: kernels.signed_distances(
+                t.triangles,
+                t.box,
+                t.disc,
+                t.child,
+                t.first,
+                t.count,
+                t.order,
+                t.faces,
+                self.twin,
+                self.normals,
+                self.corners,
+                local,
+                limit,
+                b,
+                e,
+                found,
+            ),
+            len(local),
+            grain=512,
+        )
+        out = np.empty_like(found)
+        out[along] = found
+        return out
