@@ -5,13 +5,14 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from bolvek.analyses.soundness import find_defects
-from bolvek.analyses.sampling import surface_samples
 from bolvek.analyses.shells import nest_shells
+from bolvek.analyses.soundness import find_defects
+from bolvek.errors import WorkError
 from bolvek.mesh import Mesh
 from bolvek.operations.convex_cut import TooClose, prism, subtract
+from bolvek.operations.hollow.lift import points_of
 from bolvek.operations.slim import deviations, slim
-from bolvek.spatial.isosurface import dense_surface, inner_offset
+from bolvek.spatial.isosurface import dense_surface, lipschitz_surface
 from bolvek.spatial.polygons import PolygonError, signed_area, triangulate
 from support import assert_sound, ball, blob, box, shell_box
 
@@ -77,14 +78,14 @@ def test_level_surfaces_of_any_values_are_sound(seed):
         assert mesh.volume > 0  # it faces the positive side
 
 
-def test_inner_offset_of_a_ball_is_a_smaller_ball():
+def test_the_level_of_a_distance_is_a_smaller_ball_and_too_fine_a_grid_is_refused():
     outer = ball(10.0)
-    surface = inner_offset(outer.tree, *outer.bounds, 3.0, 0.5)
+    surface = lipschitz_surface(lambda p: 3.0 + outer.signed_distance.at(p), *outer.bounds, 0.5)
     inner = Mesh(surface.vertices, surface.faces)
     assert inner.topology.sound and inner.topology.shells == 1
     assert inner.volume == pytest.approx(4 / 3 * np.pi * 7**3, rel=0.02)
-    with pytest.raises(ValueError, match="cells"):
-        inner_offset(outer.tree, *outer.bounds, 1.0, 0.6)
+    with pytest.raises(WorkError, match="would fit"):
+        lipschitz_surface(lambda p: p[:, 2] - 5e8, np.zeros(3), np.full(3, 1e9), 0.5)
 
 
 @given(st.integers(3, 25), st.integers(0, 2), st.integers(0, 10_000))
@@ -129,7 +130,7 @@ def test_slim_keeps_its_word():
 
 def test_samples_are_dense_and_shared_ones_come_once():
     cube = box()
-    points, owner = surface_samples(cube, np.arange(12), 2.0)
+    points, owner = points_of(cube, np.arange(12), 2.0)
     assert len(np.unique(points.round(9), axis=0)) == len(points)
     assert set(owner.tolist()) <= set(range(12))
     probe = np.random.default_rng(0).uniform(0, 10, (300, 3))

@@ -5,13 +5,14 @@ import pytest
 from hypothesis import assume, given
 from hypothesis import strategies as st
 
-from bolvek.analyses.soundness import find_defects
-from bolvek.analyses.sampling import surface_samples, wall_tolerance_mm
 from bolvek.analyses.shells import nest_shells
+from bolvek.analyses.soundness import find_defects
+from bolvek.analyses.thickness import wall_tolerance_mm
 from bolvek.errors import UsageError
 from bolvek.mesh import Mesh
 from bolvek.mesh.topology import join_topologies, label_patches
 from bolvek.operations.convex_cut import TooClose, prism, subtract
+from bolvek.operations.hollow.lift import points_of
 from bolvek.operations.slim import slim
 from bolvek.spatial.polygons import contains, signed_area, triangulate, turn
 from bolvek.spatial.tree import Tree, closest_on_triangles
@@ -144,7 +145,7 @@ def test_samples_lie_on_their_faces_within_the_spacing(seed, spacing):
     rng = np.random.default_rng(seed)
     mesh = ball(5.0, 1.5)
     some = np.sort(rng.choice(len(mesh.faces), 40, replace=False))
-    points, owner = surface_samples(mesh, some, spacing)
+    points, owner = points_of(mesh, some, spacing)
     assert set(owner.tolist()) <= set(some.tolist())
     c = mesh.corners[owner]
     on_it = closest_on_triangles(points, c[:, 0], c[:, 1], c[:, 2])

@@ -12,8 +12,8 @@ from bolvek.analyses.proof import ProofSettings, prove
 from bolvek.errors import BolvekError, FileError, UsageError, WorkError
 from bolvek.formats import write_model
 from bolvek.jobs.prep import PrepSettings, prep
+from bolvek.operations.drain import PlaceSettings
 from bolvek.operations.hollow import HollowSettings
-from bolvek.operations.place_drains import PlaceSettings
 from bolvek.operations.scale import ScaleSettings
 from bolvek.report import words
 from bolvek.report.picture import model_caption, picture
@@ -34,10 +34,11 @@ def test_lengths_and_places_for_people():
 
 
 def test_proof_rows_hold_the_record_and_nothing_else():
-    record = prove(shell_box(), ProofSettings(2.5))
+    record = prove(shell_box(), ProofSettings(wall_mm=2.5))
     rows = dict(words.proof_text(record))
     assert rows["solid"].startswith("1 part, 24 triangles, 3.90 cm3")
-    assert "no way out" in rows["cavity"] and "min 2.000 mm" in rows["wall"] and "asked 2.500 mm" in rows["wall"]
+    assert "no way out" in rows["cavity"] and "min 2.000 mm" in rows["measured"]
+    assert "2.500 mm were asked for" in rows["wall"]
     assert "sound, 0 self-intersections, 1 cavity, 0 openings" in words.proof_line(record)
     crossing = words.proof_line(prove(box().joined(box((5, 5, 5), (15, 15, 15))), ProofSettings()))
     assert crossing.startswith("not sound") and " 0 self-intersections" not in crossing
@@ -49,7 +50,9 @@ def test_prep_as_a_library_tells_each_step(tmp_path):
     told, begun = [], []
     result = prep(
         source, target,
-        PrepSettings(HollowSettings(1.5), PlaceSettings(1, 2.0), ScaleSettings(by=1.25)),
+        PrepSettings(
+            hollow=HollowSettings(1.5), drains=PlaceSettings(1, 2.0), scale=ScaleSettings(by=1.25)
+        ),
         lambda *step: told.append(step), begun.append,
     )  # fmt: skip
     assert [t[0] for t in told] == begun == list(result.seconds)
@@ -57,13 +60,13 @@ def test_prep_as_a_library_tells_each_step(tmp_path):
     assert result.proof.verdict == "fit" and [f.code for f in result.proof.findings] == ["no_vent"]
     assert result.scale.factor == 1.25 and len(result.drain.holes) == 1
     with pytest.raises(FileError, match="exists already"):
-        prep(source, target, PrepSettings(HollowSettings(1.5), PlaceSettings(1)))
+        prep(source, target, PrepSettings(hollow=HollowSettings(1.5), drains=PlaceSettings(1)))
 
 
 def test_prep_without_drains_writes_the_model_and_calls_it_unfit(tmp_path):
     source, target = tmp_path / "ball.stl", tmp_path / "out.stl"
     write_model(source, ball(8.0))
-    result = prep(source, target, PrepSettings(HollowSettings(1.5), PlaceSettings(0)))
+    result = prep(source, target, PrepSettings(hollow=HollowSettings(1.5), drains=PlaceSettings(0)))
     assert result.proof.verdict == "unfit" and target.exists() and result.drain is None
 
 

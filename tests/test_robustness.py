@@ -5,25 +5,26 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from bolvek.analyses.soundness import find_defects
 from bolvek.analyses.proof import ProofSettings, prove
+from bolvek.analyses.soundness import find_defects
 from bolvek.errors import FileError, WorkError
 from bolvek.formats import read_model
 from bolvek.formats.stl import stl_bytes
 from bolvek.mesh import Mesh
-from bolvek.operations.drain import Drain, DrainSettings, cut_bores, drain
+from bolvek.operations.drain import Drain, DrainSettings, PlaceSettings, cut_bores, drain, place_drains
 from bolvek.operations.hollow import HollowSettings, hollow
-from bolvek.operations.place_drains import PlaceSettings, place_drains
 from support import assert_sound, ball, blob, box, field, shell_box
 
 
 def whole_way(mesh, wall, diameter, up=(0, 0, 1)):
     """Hollow, place, drain and prove as prep does."""
     hollowed, _ = hollow(mesh.as_stored(), HollowSettings(wall))
-    placed = place_drains(hollowed, PlaceSettings(2, diameter, up))
+    placed, _ = place_drains(hollowed, PlaceSettings(2, diameter, up))
     holes = DrainSettings(tuple(p.drain for p in placed))
     drained, _ = cut_bores(hollowed, holes, [p.bore for p in placed], as_stored=True)
-    return drained, prove(drained, ProofSettings(wall, max(6.0, 1.6 * diameter)))
+    return drained, prove(
+        drained, ProofSettings(wall_mm=wall, ball_mm=max(6.0, 1.6 * diameter), least_drain_mm=min(1.5, diameter))
+    )
 
 
 def rotation(seed):
@@ -111,7 +112,7 @@ def test_shapes_with_holes_edges_and_bends_come_out_fit(shape, wall):
 def test_up_decides_where_drains_go():
     hollowed, _ = hollow(blob(), HollowSettings(1.5))
     for up in np.vstack([np.eye(3), -np.eye(3)]):
-        low, high = place_drains(hollowed, PlaceSettings(2, 2.0, tuple(up)))
+        (low, high), _ = place_drains(hollowed, PlaceSettings(2, 2.0, tuple(up)))
         levels = hollowed.vertices @ up
         assert np.dot(low.bore.mouth, up) < levels.min() + 1.5
         assert np.dot(high.bore.mouth, up) > levels.max() - 1.5
@@ -156,7 +157,7 @@ def test_tilted_drains_through_a_flat_wall(tilt):
     area = 0.5 * 24 * np.sin(2 * np.pi / 24)
     # a slanted prism through a plate of thickness t takes area / cos(tilt) * t
     assert record.volume_removed_mm3 == pytest.approx(area / np.cos(np.radians(tilt)) * 2.0, rel=1e-3)
-    assert prove(result, ProofSettings(2.0)).cavities[0].openings[0].width_mm == pytest.approx(2.0, abs=0.5)
+    assert prove(result, ProofSettings(wall_mm=2.0)).cavities[0].openings[0].width_mm == pytest.approx(2.0, abs=0.5)
 
 
 def test_many_holes_in_one_call():
@@ -164,7 +165,7 @@ def test_many_holes_in_one_call():
     spots = [(x, y, 0.0) for x in (10, 20, 30) for y in (10, 20, 30)]
     result, record = drain(shell, DrainSettings(tuple(Drain(s, 3.0) for s in spots)))
     assert_sound(result)
-    assert len(record.holes) == 9 and prove(result, ProofSettings(2.0)).drains == 9
+    assert len(record.holes) == 9 and prove(result, ProofSettings(wall_mm=2.0)).drains == 9
 
 
 @given(st.integers(0, 10_000))
@@ -172,7 +173,7 @@ def test_many_holes_in_one_call():
 def test_soup_is_never_called_sound(seed):
     rng = np.random.default_rng(seed)
     soup = Mesh.from_corners(rng.normal(size=(30, 3, 3)) * 5)
-    record = prove(soup, ProofSettings(1.0))
+    record = prove(soup, ProofSettings(wall_mm=1.0))
     assert record.verdict == "unfit" and not record.sound
     with pytest.raises(WorkError):
         hollow(soup, HollowSettings(1.0))

@@ -4,6 +4,8 @@ BolvekError
     UsageError       2  the question makes no sense as asked
     FileError        3  a file cannot be read or written
     WorkError        4  the work could not be done; nothing was written
+
+What is raised by mistake ends with 70, a run stopped by Ctrl-C with 130.
 """
 
 EXIT_SOUND = 0
@@ -11,6 +13,8 @@ EXIT_FINDINGS = 1
 EXIT_USAGE = 2
 EXIT_FILE = 3
 EXIT_WORK = 4
+EXIT_BUG = 70
+EXIT_STOPPED = 130
 
 
 class BolvekError(Exception):

@@ -235,7 +235,7 @@ def _purposes(s: Survey, codes: set[str]) -> tuple[Purpose, ...]:
 
     broken = named("open_edges", "nonmanifold_edges", "badly_oriented_edges", "inside_out", "twin_faces")
     soft = named("self_intersections", "buried", "flat_faces", "split_vertices")
-    cavity = ("cavities",) if any(x.role in ("cavity", "loose") for x in s.shell_list) else ()
+    cavity = ("cavities",) if s.rooms or any(x.role in ("cavity", "loose") for x in s.shell_list) else ()
     return (
         Purpose("slice", "no" if broken else "in part" if soft else "yes", broken + soft),
         Purpose("hollow", "no" if broken + soft + cavity else "yes", broken + soft + cavity),

@@ -136,7 +136,12 @@ class OverhangRecord:
     @property
     def verdict(self) -> str:
         """Whether anything needs support."""
-        return "needs support" if any(f.severity == "fault" for f in self.findings) else "prints as it stands"
+        return "prints as it stands" if self.ok else "needs support"
+
+    @property
+    def ok(self) -> bool:
+        """Whether nothing needs support."""
+        return not any(f.severity == "fault" for f in self.findings)
 
 
 def find_overhangs(

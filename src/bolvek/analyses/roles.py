@@ -67,7 +67,7 @@ def describe_shells(
     """A record a shell."""
     low, high = mesh.shell_boxes
     n = mesh.topology.shells
-    triangles = np.bincount(mesh.topology.shell, minlength=n)
+    triangles = np.bincount(mesh.topology.shell[~mesh.topology.collapsed], minlength=n)
     area = np.bincount(mesh.topology.shell, mesh.face_areas, n)
     found = []
     for s in range(n):
@@ -155,4 +155,4 @@ def find_hidden(
     hidden = np.zeros(len(mesh.faces), bool)
     hidden[free] = inside[:count][patch[free]]
     hidden[asked[count:]] = inside[count:]
-    return np.flatnonzero(hidden)
+    return np.flatnonzero(hidden & ~topology.collapsed)

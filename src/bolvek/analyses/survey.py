@@ -9,12 +9,13 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from bolvek.analyses.cavities import Cavity, find_cavities
 from bolvek.analyses.coincident import find_near, find_twins
 from bolvek.analyses.crossings import find_crossings
-from bolvek.analyses.soundness import find_defects, flat_faces, split_vertices
 from bolvek.analyses.openings import find_openings
 from bolvek.analyses.roles import describe_shells, faces_to_turn, find_hidden, find_roles, material_volume
-from bolvek.analyses.shells import nest_shells
+from bolvek.analyses.shells import nest_exactly, nest_shells
+from bolvek.analyses.soundness import find_defects, flat_faces, split_vertices
 from bolvek.analyses.survey_record import Class, Marks, Part, Survey
 from bolvek.analyses.zones import edge_zones, face_zones, zones
 from bolvek.errors import UsageError, WorkError
@@ -130,8 +131,17 @@ def survey(
         hidden=Class(len(hidden), face_zones(mesh, hidden)),
         knives=Class(len(knives), edge_zones(mesh, knives)),
         knife_deg=settings.knife_deg,
+        rooms=_rooms(mesh) if not defects else [],
     )
     return result, Marks({code: faces for code, faces in marks.items() if len(faces)})
+
+
+def _rooms(mesh: Mesh) -> list[Cavity]:
+    """Cavities of a sound mesh that are more than pockets of the skin; none while its shells contradict each other."""
+    nested = nest_exactly(mesh)
+    if ((nested.volume < 0) != (nested.around == 1)).any():
+        return []
+    return [c for c in find_cavities(mesh, nested=nested).found if not c.pocket]
 
 
 def _heights(mesh: Mesh) -> NDArray[np.float64]:

@@ -5,6 +5,7 @@ from dataclasses import dataclass, field
 import numpy as np
 from numpy.typing import NDArray
 
+from bolvek.analyses.cavities import Cavity
 from bolvek.analyses.openings import Opening
 from bolvek.analyses.zones import Zone
 
@@ -98,7 +99,7 @@ class Survey:
     """Everything a survey finds. Lengths mm, areas mm2, volumes mm3.
 
     volume_mm3 is the material's as the shells enclose it, None while a shell is open; it counts crossing
-    parts twice.
+    parts twice. rooms: cavities with their openings, looked for in a sound model only.
     """
 
     sound: bool
@@ -127,6 +128,7 @@ class Survey:
     hidden: Class
     knives: Class
     knife_deg: float
+    rooms: list[Cavity]
 
 
 @dataclass(frozen=True)

@@ -1,6 +1,7 @@
 """The `bolvek` command. Verbs are imported when they are called, so that help stays quick."""
 
 import importlib
+import os
 import sys
 
 import click
@@ -61,25 +62,65 @@ def cli() -> None:
     Lengths take a unit (2mm, 0.08in, 12cm); a bare number is millimetres. Inputs are never changed.
 
     Exit codes: 0 done and sound; 1 done, but the model falls short; 2 the command line is wrong;
-    3 a file cannot be read or written; 4 the work could not be done, nothing was written.
+    3 a file cannot be read or written; 4 the work could not be done, nothing was written; 70 a bug; 130 stopped.
     """
 
 
 def main() -> None:
-    """Run the command line; deliberate errors become one sentence and their exit code."""
+    """Run the command line and leave with its exit code: one sentence for all that goes wrong."""
     import gc
-
-    from bolvek.errors import BolvekError
 
     gc.set_threshold(200_000)  # imports make many objects and no garbage
     try:
-        cli(prog_name="bolvek")
+        code = run()
+        sys.stdout.flush()
+    except BrokenPipeError:
+        # whoever read has gone: nothing is left to say, and nothing to flush to
+        devnull = os.open(os.devnull, os.O_WRONLY)
+        os.dup2(devnull, sys.stdout.fileno())
+        code = 0
+    sys.exit(code)
+
+
+def run() -> int:
+    """The exit code of a run; what could not be done is said on stderr."""
+    from bolvek.errors import EXIT_BUG, EXIT_STOPPED, EXIT_WORK, BolvekError
+
+    try:
+        cli.main(prog_name="bolvek", standalone_mode=False)
+    except click.exceptions.Exit as done:
+        return done.exit_code
+    except click.ClickException as error:
+        error.show()
+        return error.exit_code
     except BolvekError as error:
         click.echo(f"bolvek: {error}", err=True)
-        sys.exit(error.exit_code)
-    except KeyboardInterrupt:
+        return error.exit_code
+    except (KeyboardInterrupt, click.Abort):
         click.echo("bolvek: stopped; nothing was written", err=True)
-        sys.exit(130)
+        return EXIT_STOPPED
     except BrokenPipeError:
-        sys.stderr.close()
-        sys.exit(0)
+        raise
+    except MemoryError:
+        click.echo("bolvek: there is not enough memory for this on this machine; nothing was written", err=True)
+        return EXIT_WORK
+    except SystemExit as done:
+        return int(done.code or 0)
+    except Exception as error:
+        click.echo(f"bolvek: a bug in bolvek {__version__}: {type(error).__name__}: {_saved(error)}", err=True)
+        return EXIT_BUG
+    return 0
+
+
+def _saved(error: Exception) -> str:
+    """Where the traceback of a bug was put."""
+    import tempfile
+    import traceback
+
+    text = "".join(traceback.format_exception(error))
+    try:
+        with tempfile.NamedTemporaryFile("w", prefix="bolvek-bug-", suffix=".txt", delete=False) as file:
+            file.write(f"bolvek {__version__}\n{' '.join(sys.argv)}\n\n{text}")
+    except OSError:
+        return text
+    return f"the traceback is in {file.name}, please send it"

@@ -5,6 +5,8 @@ from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import Any
 
+from bolvek.analyses.finding import Finding
+from bolvek.analyses.soundness import made_worse, pass_gate
 from bolvek.cli.common import Talk, check_targets, finish, is_folder, output_beside
 from bolvek.errors import UsageError
 from bolvek.formats import read_model, write_model
@@ -34,10 +36,14 @@ def operate(
     ascii_stl: bool,
     replace: bool,
     keep_parts: bool = False,
+    choose: Callable[[Any], Any] | None = None,
+    moves_only: bool = False,
 ) -> None:
     """Run one operation on files and end the program. Settings are checked before anything is read.
 
-    keep_parts: the faces stay the same, so the names of the file's pieces stay with them.
+    keep_parts: the faces stay the same, so the names of the file's pieces stay with them. choose: completes the
+    settings by looking at the model, after everything that can be refused without it was. moves_only: the operation
+    makes no geometry, so what it is told of is only what rounding made worse; all others pass the gate.
     """
     settings.check()
     if len(models) > 1 and output is not None and not is_folder(output):
@@ -51,6 +57,9 @@ def operate(
             raise UsageError(f"--ascii is for STL, not for {target}")
     check_targets(models, [*targets, json_target, picture_target], replace=replace)
     talk = Talk(json_target)
+    if choose is not None:
+        settings = choose(settings)
+        settings.check()
     seconds: dict[str, float] = {}
 
     def timed(name: str, call: Callable[[], Any]) -> tuple[Any, float]:
@@ -69,7 +78,15 @@ def operate(
     results, took = timed(verb, lambda: work([r.mesh for r in read], settings))
     for model, (_, record) in zip(models, results, strict=True):
         talk.step(verb, (f"{model.name}: " if len(models) > 1 else "") + words(record), took)
-    for found, target, (mesh, _) in zip(read, targets, results, strict=True):
+    findings = []
+    for model, found, target, (mesh, _) in zip(models, read, targets, results, strict=True):
+        if not moves_only:
+            timed("check", lambda mesh=mesh: pass_gate(mesh, verb))  # type: ignore[misc]
+        elif target.suffix.lower() == ".stl" and not ascii_stl:
+            worse, _ = timed("check", lambda found=found, mesh=mesh: made_worse(found.mesh, mesh))  # type: ignore[misc]
+            if worse:
+                text = f"{model.name}: rounding to what the file holds made {'; '.join(d.text for d in worse)} of it"
+                findings.append(Finding("rounded", "fault", sum(d.count for d in worse), text, worse[0].where_mm[0]))
         parts = found.parts if keep_parts else None
 
         def write(target: Path = target, mesh: Mesh = mesh, parts: Any = parts) -> Any:
@@ -92,12 +109,14 @@ def operate(
                     model_section(found, mesh, **{verb: record})
                     for found, (mesh, record) in zip(read, results, strict=True)
                 ],
-                findings=[],
+                findings=findings,
                 outputs=[str(p) for p in (*targets, picture_target) if p],
-                verdict="done",
-                ok=True,
+                verdict="worse" if findings else "written" if moves_only else "done",
+                ok=not findings,
                 seconds=seconds,
             ),
             replace=replace,
         )
-    finish(True)
+    for finding in findings:
+        talk.row("fault", finding.text, "red")
+    finish(not findings)

@@ -103,7 +103,7 @@ def command(
         compare.check()
     elif weigh or sheet:
         raise UsageError("--weigh and --sheet go with --compare-up N")
-    check_targets(model, [sheet], replace=shared["replace"])
+    check_targets(model, [sheet, shared["picture_target"], shared["json_target"]], replace=shared["replace"])
 
     def work(mesh: "Mesh", details: bool) -> Answer:
         from bolvek.report.measure_words import MOST_LISTED, direction_rows, overhang_rows

@@ -1,5 +1,6 @@
 """`bolvek pose`."""
 
+import dataclasses
 from pathlib import Path
 from typing import Any
 
@@ -107,7 +108,23 @@ def command(
 
     if best is not None and (up is not None or lay is not None or lay_largest):
         raise UsageError("--best chooses what is up; it goes with none of --up, --lay, --lay-largest")
-    if best is not None:
-        up, drop = _best_up(model, best, printer, shared["unit"]), True
-    settings = PoseSettings(mirror, lay, lay_largest, up, tuple(_turn(t) for t in turns), _tilt(tilt), centre, drop)
-    operate("pose", [model], output, settings, one_by_one(pose), pose_text, keep_parts=True, **shared)
+    settings = PoseSettings(
+        mirror, lay, lay_largest, up, tuple(_turn(t) for t in turns), _tilt(tilt), centre, drop or best is not None
+    )
+
+    def choose(settings: PoseSettings) -> PoseSettings:
+        assert best is not None
+        return dataclasses.replace(settings, up=_best_up(model, best, printer, shared["unit"]))
+
+    operate(
+        "pose",
+        [model],
+        output,
+        settings,
+        one_by_one(pose),
+        pose_text,
+        keep_parts=True,
+        choose=choose if best is not None else None,
+        moves_only=True,
+        **shared,
+    )

@@ -80,8 +80,8 @@ def command(
     from bolvek.cli.common import Talk
     from bolvek.formats.safe import check_suffix
     from bolvek.jobs.prep import PrepSettings, prep
-    from bolvek.operations.hollow import HollowSettings
     from bolvek.operations.drain import PlaceSettings
+    from bolvek.operations.hollow import HollowSettings
     from bolvek.operations.scale import ScaleSettings
     from bolvek.profiles import limits
     from bolvek.units import length_text
@@ -105,7 +105,8 @@ def command(
     check_targets(model, [target, json_target, picture_target], replace=replace)
     talk = Talk(json_target)
     if diameter < least_drain:
-        talk.row("note", f"holes of {length_text(diameter)} are below the least drain of {length_text(least_drain)}", "yellow")
+        text = f"holes of {length_text(diameter)} lower the least drain, {length_text(least_drain)}, to that"
+        talk.row("note", text, "yellow")
     result = prep(model, target, settings, talk.step, talk.busy)
 
     from bolvek.report.outputs import write_picture

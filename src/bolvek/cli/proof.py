@@ -31,7 +31,7 @@ from bolvek.cli.common import (
         help="Clearance every way out must have; without it the printer's, else 1.5mm.",
     ),
     click.option("--allow-closed", type=VOLUME, default="0", help="Closed voids up to this volume are wanted so."),
-    click.option("--before", type=PATH, metavar="ORIGINAL", help="Tell what the original had from what was made of it."),
+    click.option("--before", type=PATH, metavar="ORIGINAL", help="Tell what it had from what was made of it."),
     click.option("--ball", type=LENGTH, help="Diameter that tells a room from a groove; wider than any drain."),
     printer_option,
     json_option,
@@ -66,9 +66,9 @@ def command(
     from bolvek.analyses.proof import ProofSettings, examine, origin_from
     from bolvek.cli.common import Talk
     from bolvek.formats import read_model
+    from bolvek.profiles import limits
     from bolvek.report.outputs import write_picture
     from bolvek.report.record import Record, model_section, settings_dict
-    from bolvek.profiles import limits
     from bolvek.report.words import model_text, proof_text, proof_verdict
 
     least_of_printer, wall_of_printer = limits(printer)

@@ -79,5 +79,13 @@ def command(
     if shared["unit"] is not None and all(aim is None for aim in aims):
         aims = (1.0, *aims[1:])
     operate(
-        "scale", models, output, ScaleSettings(*aims, margin), scale_together, scale_text, keep_parts=True, **shared
+        "scale",
+        models,
+        output,
+        ScaleSettings(*aims, margin),
+        scale_together,
+        scale_text,
+        keep_parts=True,
+        moves_only=True,
+        **shared,
     )

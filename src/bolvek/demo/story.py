@@ -18,8 +18,8 @@ from bolvek.formats.safe import write_bytes
 from bolvek.jobs.look import look
 from bolvek.jobs.prep import PrepSettings, prep
 from bolvek.mesh import Mesh
-from bolvek.operations.hollow import HollowSettings
 from bolvek.operations.drain import PlaceSettings
+from bolvek.operations.hollow import HollowSettings
 from bolvek.operations.scale import ScaleSettings, scale_together
 from bolvek.profiles import load_profiles
 from bolvek.report.outputs import write_picture, write_survey_picture

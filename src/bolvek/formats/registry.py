@@ -95,7 +95,8 @@ def read_model(path: Path | str, *, unit: str | None = None) -> Model:
         if named is None:
             raise FileError(f"{path}: not a model in a format that is read ({', '.join(SUFFIXES.values())})")
         found = named  # its reader says best what is missing
-    soup = READERS[found](data, path)
+    with np.errstate(all="ignore"):  # a number that no float holds is told in a sentence, not by NumPy
+        soup = READERS[found](data, path)
     warnings = list(soup.warnings)
     if named != found:
         said = f"named {path.suffix}" if path.suffix else "without a suffix"

@@ -22,14 +22,21 @@ from bolvek.mesh import Mesh
 def check_target(path: Path, inputs: Iterable[Path] = (), *, replace: bool = False) -> None:
     """Raise FileError when `path` may not be written: before the heavy work, not after it."""
     for source in inputs:
-        if path.resolve() == Path(source).resolve():
+        # on a disk that does not tell capitals apart, two names can be one file
+        same = path.exists() and Path(source).exists() and os.path.samefile(path, source)
+        if same or path.resolve() == Path(source).resolve():
             raise FileError(f"{path} is the input itself; inputs are never changed, choose another name")
     if path.is_dir():
         raise FileError(f"{path} is a folder; name a file")
     if path.exists() and not replace:
         raise FileError(f"{path} exists already; choose another name or pass --replace")
-    if path.parent.exists() and not path.parent.is_dir():
-        raise FileError(f"{path.parent} is not a folder")
+    there = path.absolute().parent
+    while not there.exists() and there != there.parent:
+        there = there.parent
+    if not there.is_dir():
+        raise FileError(f"{there} is not a folder")
+    if not os.access(there, os.W_OK):
+        raise FileError(f"{path} cannot be written: the folder {there} takes no files from this user")
 
 
 def write_bytes(path: Path, data: bytes, *, replace: bool, verify: Callable[[bytes], None] | None = None) -> None:

@@ -32,9 +32,10 @@ Floats = NDArray[np.float64]
 UNITS = {"micron": "um", "millimeter": "mm", "centimeter": "cm", "inch": "in", "foot": "ft", "meter": "m"}
 _LEAST_XML, _XML_SHARE = 64_000_000, 16  # XML bytes allowed: a fixed amount and so many times the archive
 _LEAST_FACES = 1_000_000  # triangles allowed by repeating components, besides one a byte of the archive
-_LEAST_PLACED = 20_000  # objects allowed by repeating components, besides one for forty bytes of the archive
+_LEAST_PLACED = 200_000  # objects allowed by repeating components, besides one for forty bytes of the archive
 _DEEPEST = 64
 _ROWS = re.compile(rb"<(?:[\w.-]+:)?(vertices|triangles)(?=[\s/>])[^>]*?(/?)>")
+_END = {kind: re.compile(rb"</(?:[\w.-]{1,100}:)?" + kind + rb"\s{0,100}>") for kind in (b"vertices", b"triangles")}
 _NAMES = {
     "vertices": np.array([[ord("x"), 0], [ord("y"), 0], [ord("z"), 0]], np.uint8),
     "triangles": np.array([[ord("v"), ord("1")], [ord("v"), ord("2")], [ord("v"), ord("3")]], np.uint8),
@@ -131,7 +132,7 @@ class _Archive:
         self.models.add(name.lstrip("/").lower())
         data = as_utf8(self._entry(name))
         if b"<!--" in data:
-            data = re.sub(rb"<!--.*?-->", b"", data, flags=re.DOTALL)
+            data = _without_comments(data)
         if data[:200].lstrip().startswith(b"<?xml"):  # the text is UTF-8 by now, whatever it says
             data = data[data.index(b"?>") + 2 :] if b"?>" in data[:400] else data
         blocks: list[tuple[str, int, int]] = []
@@ -143,17 +144,12 @@ class _Archive:
                 pieces.append(data[at : match.end()])
                 at = match.end()
                 continue
-            end = match.end()
-            while True:  # the end tag, whatever its prefix
-                end = data.find(kind, end)
-                if end < 0:
-                    raise FileError(
-                        f"{self.path}: '{name}' ends inside its {kind.decode()}; the file is cut short or damaged"
-                    )
-                open_at = data.rfind(b"<", match.end(), end)
-                if open_at >= 0 and data[open_at : open_at + 2] == b"</" and b">" not in data[open_at:end]:
-                    break
-                end += len(kind)
+            closing = _END[kind].search(data, match.end())
+            if closing is None:
+                raise FileError(
+                    f"{self.path}: '{name}' ends inside its {kind.decode()}; the file is cut short or damaged"
+                )
+            open_at = closing.start()
             pieces += [data[at : match.end()], str(len(blocks)).encode()]
             blocks.append((kind.decode(), match.end(), open_at))
             at = open_at
@@ -289,6 +285,15 @@ class _Archive:
         for target, inner in item.components:
             joined = np.vstack([inner[:3] @ transform[:3], inner[3] @ transform[:3] + transform[3]])
             self._place(target, joined, name if len(item.components) == 1 else "", depth + 1)
+
+
+def _without_comments(data: bytes) -> bytes:
+    """XML without its comments; one that never ends stays, for the parser to find."""
+    kept, at = [], 0
+    while (begin := data.find(b"<!--", at)) >= 0 and (end := data.find(b"-->", begin + 4)) >= 0:
+        kept.append(data[at:begin])
+        at = end + 3
+    return b"".join([*kept, data[at:]])
 
 
 def _local(tag: str) -> str:

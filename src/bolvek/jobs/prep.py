@@ -4,8 +4,9 @@ import dataclasses
 import time
 from collections.abc import Callable
 from dataclasses import dataclass, field
+from functools import partial
 from pathlib import Path
-from typing import TypeVar
+from typing import Any, TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
@@ -64,7 +65,6 @@ class PrepSettings:
             least_drain_mm=self.least_passage_mm,
             ball_mm=ball_mm,
             least_wall_mm=self.least_wall_mm,
-            allow_closed_mm3=0.0 if self.drains.count else 1e30,
         )
 
 
@@ -145,7 +145,8 @@ def prep(
         if made.hollow is None:
             # nothing was made that the wall could be asked of
             asked = dataclasses.replace(asked, wall_mm=settings.least_wall_mm)
-        proof, rooms = step("proof", lambda a=asked, o=origin: examine(made.mesh, a, o), lambda r: words.proof_line(r[0]))  # type: ignore[misc]
+        examined = partial(examine, made.mesh, asked, origin)
+        proof, rooms = step("proof", examined, lambda r: words.proof_line(r[0]))
         narrow = proof.ways is not None and proof.ways.chambers
         if made.hollow is None or not narrow or turn == _TRIES - 1 or settings.hollow.room_mm is not None:
             break
@@ -157,25 +158,25 @@ def prep(
     return PrepResult(model, mesh, scaled, made.hollow, made.drain, proof, rooms, output, seconds)
 
 
-def _make(solid: Mesh, asked: HollowSettings, settings: PrepSettings, step: Callable[..., T]) -> _Made:
+def _make(solid: Mesh, asked: HollowSettings, settings: PrepSettings, step: Callable[..., Any]) -> _Made:
     """Hollow and drain; what cannot be drained stays solid."""
     outer = np.full(len(solid.faces), OUTER, np.int8)
     alone = np.arange(len(solid.faces), dtype=np.int32)
     try:
-        hollowed: tuple[Mesh, HollowRecord] = step("hollow", lambda: hollow(solid, asked), lambda r: words.hollow_text(r[1]))  # type: ignore[assignment]
+        mesh, record = step("hollow", lambda: hollow(solid, asked), lambda r: words.hollow_text(r[1]))
     except NoCavityError as error:
         text = f"left solid: {error}"
         return _Made(solid, None, None, alone, outer, [Finding("left_solid", "note", 1, text)])
-    mesh, record = hollowed
     inner = np.full(len(mesh.faces) - len(solid.faces), INNER, np.int8)
     before = np.concatenate([outer, inner])
     source = np.arange(len(mesh.faces), dtype=np.int32)
     if not settings.drains.count:
         return _Made(mesh, record, None, source, before, [])
+    wall = settings.hollow.wall_mm
     where = dataclasses.replace(
-        settings.drains, least_mm=settings.least_passage_mm, wall_mm=settings.hollow.wall_mm - wall_tolerance_mm(settings.hollow.wall_mm)
+        settings.drains, least_mm=settings.least_passage_mm, wall_mm=wall - wall_tolerance_mm(wall)
     )
-    placed, given_up = step("place", lambda: place_drains(mesh, where), lambda r: words.placed_text(*r))  # type: ignore[misc]
+    placed, given_up = step("place", lambda: place_drains(mesh, where), lambda r: words.placed_text(*r))
     notes = [_given_up(g) for g in given_up]
     if given_up:
         keep = ~np.isin(mesh.topology.shell, [g.shell for g in given_up])
@@ -191,7 +192,7 @@ def _make(solid: Mesh, asked: HollowSettings, settings: PrepSettings, step: Call
         return _Made(solid, None, None, alone, outer, notes)
     holes = DrainSettings(tuple(p.drain for p in placed))
     bores = [p.bore for p in placed]
-    cut: tuple[Mesh, DrainRecord, NDArray[np.int32]] = step(  # type: ignore[assignment]
+    cut = step(
         "drain",
         lambda: cut_and_trace(mesh, holes, bores, as_stored=True),
         lambda r: words.drain_text(r[1]),

@@ -7,6 +7,7 @@ first kernel is decorated, which is why it happens here, when the package is imp
 
 import hashlib
 import os
+import stat
 import tempfile
 from pathlib import Path
 
@@ -25,19 +26,38 @@ def source_digest() -> str:
 
 
 def cache_folder() -> Path:
-    """The folder for compiled kernels; a temporary one where the usual place cannot be written."""
+    """The folder for compiled kernels; a temporary one where the usual place cannot be written.
+
+    Compiled code is run as it is found, so a folder in the common temporary directory is used only when it is
+    ours and nobody else can write there; else a fresh one.
+    """
     chosen = os.environ.get("BOLVEK_CACHE")
     base = Path(chosen) if chosen else Path(platformdirs.user_cache_dir("bolvek"))
     name = f"kernels-{__version__}-numba{numba.__version__}-{source_digest()}"
-    for root in (base, Path(tempfile.gettempdir()) / f"bolvek-{os.getuid() if hasattr(os, 'getuid') else 0}"):
-        folder = root / name
-        try:
-            folder.mkdir(parents=True, exist_ok=True)
-            if os.access(folder, os.W_OK):
-                return folder
-        except OSError:
-            continue
+    folder = base / name
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+        if os.access(folder, os.W_OK):
+            return folder
+    except OSError:
+        pass
+    root = Path(tempfile.gettempdir()) / f"bolvek-{os.getuid() if hasattr(os, 'getuid') else 0}"
+    try:
+        root.mkdir(mode=0o700, exist_ok=True)
+        if is_ours(root):
+            folder = root / name
+            folder.mkdir(exist_ok=True)
+            return folder
+    except OSError:
+        pass
     return Path(tempfile.mkdtemp(prefix="bolvek-"))
+
+
+def is_ours(folder: Path) -> bool:
+    """Whether a folder (no link to one) belongs to this user and nobody else can write in it."""
+    found = folder.lstat()
+    ours = not hasattr(os, "getuid") or found.st_uid == os.getuid()
+    return stat.S_ISDIR(found.st_mode) and ours and not found.st_mode & 0o022
 
 
 CACHE_FOLDER = cache_folder()

@@ -124,14 +124,16 @@ class Mesh:
     @cached_property
     def shell_boxes(self) -> tuple[Floats, Floats]:
         """Lower and upper corner (S, 3) of each shell."""
-        shell, n = self.topology.shell, self.topology.shells
+        n = self.topology.shells
         if n == 1:
             return self.bounds[:1], self.bounds[1:]
+        live = np.flatnonzero(~self.topology.collapsed)
+        shell = self.topology.shell[live]
         order = np.argsort(shell, kind="stable")
         starts = np.searchsorted(shell[order], np.arange(n))
         low, high = np.full((n, 3), np.inf), np.full((n, 3), -np.inf)
         for k in range(3):
-            points = self.vertices[self.faces[order, k]]
+            points = self.vertices[self.faces[live[order], k]]
             low = np.minimum(low, np.minimum.reduceat(points, starts))
             high = np.maximum(high, np.maximum.reduceat(points, starts))
         return low, high

@@ -9,6 +9,8 @@ from numpy.typing import NDArray
 from bolvek.kernels import topology as kernels
 
 OPEN, CROWDED = kernels.OPEN, kernels.CROWDED
+COLLAPSED = -3
+"""Instead of a twin, for the half-edges of a face that uses a vertex twice."""
 
 
 @dataclass(frozen=True)
@@ -18,6 +20,9 @@ class Topology:
     twin (3F,) int32: the half-edge across, OPEN or CROWDED; same_way (3F,) bool: both uses of the
     edge run the same way; shell (F,) int32: shell number, numbered by first face; fan (3F,) int32:
     smallest corner of the fan around the vertex; first_face (S,): lowest face of each shell.
+
+    A face that uses a vertex twice has no surface: it takes no part in edges, fans and shells. Its half-edges
+    are COLLAPSED, its fans -1, its shell that of a neighbour (for the sake of having one).
     """
 
     twin: NDArray[np.int32]
@@ -31,6 +36,11 @@ class Topology:
     extra_fans: int
 
     @property
+    def collapsed(self) -> NDArray[np.bool_]:
+        """Faces (F,) that use a vertex twice."""
+        return np.asarray(self.twin[::3] == COLLAPSED)
+
+    @property
     def shells(self) -> int:
         """Number of edge-connected shells."""
         return len(self.first_face)
@@ -41,8 +51,17 @@ class Topology:
         return not (self.open_edges or self.nonmanifold_edges or self.badly_oriented_edges or self.extra_fans)
 
 
+def collapsed_faces(faces: NDArray[np.int32]) -> NDArray[np.bool_]:
+    """Mask (F,) of faces that use a vertex twice."""
+    a, b, c = faces.T
+    return np.asarray((a == b) | (b == c) | (c == a))
+
+
 def build_topology(faces: NDArray[np.int32], vertex_count: int) -> Topology:
     """Topology of faces (F, 3) int32 in linear time."""
+    gone = collapsed_faces(faces)
+    if gone.any():
+        return _with_collapsed(build_topology(np.ascontiguousarray(faces[~gone]), vertex_count), faces, gone)
     n = len(faces)
     twin = np.empty(3 * n, np.int32)
     same_way = np.empty(3 * n, np.bool_)
@@ -56,6 +75,27 @@ def build_topology(faces: NDArray[np.int32], vertex_count: int) -> Topology:
     return Topology(twin, same_way, number[shell], fan, roots, *(int(t) for t in totals))
 
 
+def _with_collapsed(live: Topology, faces: NDArray[np.int32], gone: NDArray[np.bool_]) -> Topology:
+    """The topology of the other faces with numbers for all of them."""
+    kept = np.flatnonzero(~gone)
+    half = (3 * kept[:, None] + np.arange(3)).ravel().astype(np.int32)
+    twin = np.full(3 * len(faces), COLLAPSED, np.int32)
+    same_way = np.zeros(3 * len(faces), np.bool_)
+    fan = np.full(3 * len(faces), -1, np.int32)
+    shell = np.zeros(len(faces), np.int32)
+    if len(kept):
+        twin[half] = np.where(live.twin >= 0, half[np.maximum(live.twin, 0)], live.twin)
+        fan[half] = half[live.fan]
+        same_way[half] = live.same_way
+        shell[kept] = live.shell
+        at_vertex = np.zeros(int(faces.max()) + 1, np.int32)
+        at_vertex[faces[kept].ravel()[::-1]] = np.repeat(live.shell, 3)[::-1]
+        shell[gone] = at_vertex[faces[gone, 0]]
+    first = kept[live.first_face] if len(kept) else np.zeros(0, np.int64)
+    counts = (live.open_edges, live.nonmanifold_edges, live.badly_oriented_edges, live.extra_fans)
+    return Topology(twin, same_way, shell, fan, first, *counts)
+
+
 def join_topologies(parts: Sequence[Topology]) -> Topology:
     """Topology of meshes put one after the other without a common vertex."""
     faces = np.cumsum([0] + [len(p.shell) for p in parts])
@@ -66,7 +106,7 @@ def join_topologies(parts: Sequence[Topology]) -> Topology:
         ),
         np.concatenate([p.same_way for p in parts]),
         np.concatenate([p.shell + np.int32(s) for p, s in zip(parts, shells, strict=False)]),
-        np.concatenate([p.fan + np.int32(3 * f) for p, f in zip(parts, faces, strict=False)]),
+        np.concatenate([np.where(p.fan >= 0, p.fan + np.int32(3 * f), -1) for p, f in zip(parts, faces, strict=False)]),
         np.concatenate([p.first_face + f for p, f in zip(parts, faces, strict=False)]),
         sum(p.open_edges for p in parts),
         sum(p.nonmanifold_edges for p in parts),

@@ -102,9 +102,7 @@ def subtract_and_trace(mesh: Mesh, bodies: Sequence[ConvexBody]) -> tuple[Mesh, 
 
 def _boxes_meet(a: ConvexBody, b: ConvexBody) -> bool:
     """Whether the boxes around two bodies meet: only then can the bodies."""
-    return bool(
-        ((a.corner.min(axis=0) <= b.corner.max(axis=0)) & (b.corner.min(axis=0) <= a.corner.max(axis=0))).all()
-    )
+    return bool(((a.corner.min(axis=0) <= b.corner.max(axis=0)) & (b.corner.min(axis=0) <= a.corner.max(axis=0))).all())
 
 
 class _Cut:

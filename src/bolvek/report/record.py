@@ -3,9 +3,9 @@
 import dataclasses
 import json
 from pathlib import Path
-from typing import Any, Literal
+from typing import Any
 
-from pydantic import BaseModel
+from pydantic import BaseModel, Field, field_validator
 
 from bolvek import __version__
 from bolvek.analyses.directions import Comparison
@@ -54,7 +54,7 @@ class Failure(BaseModel):
     text: str
 
 
-Verdict = Literal[
+VERDICTS = (
     "done",
     "written",
     "worse",
@@ -69,9 +69,8 @@ Verdict = Literal[
     "thin",
     "not measured",
     "prints as it stands",
-    "needs supports",
-    "stands on nothing",
-]
+    "needs support",
+)
 """Every word that a verdict can be; `ok` beside it says whether anything falls short."""
 
 
@@ -85,9 +84,16 @@ class Record(BaseModel):
     failed: list[Failure] = []
     findings: list[Finding]
     outputs: list[str]
-    verdict: Verdict
+    verdict: str = Field(json_schema_extra={"enum": list(VERDICTS)})
     ok: bool
     seconds: dict[str, float]
+
+    @field_validator("verdict")
+    @classmethod
+    def _known(cls, word: str) -> str:
+        if word not in VERDICTS:
+            raise ValueError(f"'{word}' is no verdict; known are {', '.join(VERDICTS)}")
+        return word
 
 
 def model_section(model: Model, mesh: Mesh, **sections: Any) -> ModelSection:

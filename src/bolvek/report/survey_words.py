@@ -9,7 +9,7 @@ from bolvek.analyses.zones import Zone
 from bolvek.formats.registry import Model
 from bolvek.profiles import Material, Printer
 from bolvek.report.words import size_text
-from bolvek.units import length_text, point_text
+from bolvek.units import length_text, point_text, volume_text
 
 Row = tuple[str, str]
 
@@ -101,6 +101,10 @@ def survey_rows(
         ]
         rows.append(("crossing", f"{count_text(x.pairs, 'pair')} of faces that cross or touch: {', '.join(kinds)}"))
         rows += _limited([(f"  {k}", _crossing_text(z)) for k, z in enumerate(x.zones, 1)], most)
+    for c in s.rooms[:most]:
+        ways = "; ".join(f"{o.width_mm:.1f} mm at {point_text(o.where_mm)}" for o in c.openings)
+        what = "closed" if c.closed else f"openings: {ways}" if ways else "no opening wide enough to be seen"
+        rows.append(("cavity", f"{volume_text(c.volume_mm3)} around {point_text(c.where_mm)}, {what}"))
     rows.append(("free of", _clean_text(s)))
     return rows
 
@@ -119,6 +123,8 @@ def verdict_text(s: Survey, judgement: Judgement) -> str:
     faults = [f.code for f in judgement.findings if f.severity == "fault"]
     if not faults:
         plain = "sound" if s.sound else "no fault found"
+        if s.rooms:
+            plain += f"; hollow: {_rooms_text(s)}"
         return f"{plain}; {HELP['unit']}" if any(f.code == "unit" for f in judgement.findings) else plain
     words = "not sound" if not s.sound else "sound as a surface, but"
     words += f": {count_text(len(faults), 'kind')} of fault"
@@ -132,11 +138,19 @@ def verdict_text(s: Survey, judgement: Judgement) -> str:
     return words
 
 
+def _rooms_text(s: Survey) -> str:
+    openings = sum(len(c.openings) for c in s.rooms)
+    words = f"{count_text(len(s.rooms), 'cavity', 'cavities')} of {volume_text(sum(c.volume_mm3 for c in s.rooms))}"
+    closed = sum(c.closed for c in s.rooms)
+    ways = f", {count_text(openings, 'opening')}" if openings or not closed else ""
+    return words + ways + (f", {closed:,} closed" if closed else "")
+
+
 def survey_line(model: Model, s: Survey, judgement: Judgement) -> str:
     """One of many models on one line."""
     faults = [f.text for f in judgement.findings if f.severity == "fault"]
     notes = [f.text for f in judgement.findings if f.code == "unit"]
-    words = "; ".join(faults + notes) or "sound"
+    words = "; ".join(faults + notes) or ("sound" + (f", hollow: {_rooms_text(s)}" if s.rooms else ""))
     return (
         f"{model.format}, {size_text(s.size_mm)}, {count_text(s.triangles, 'triangle')}, "
         f"{count_text(s.shells, 'shell')}: {words}"

@@ -96,7 +96,8 @@ def placed_text(placed: list[Placed], given_up: list[GivenUp]) -> str:
         texts.append(f"{len(placed) - _MOST_HOLES:,} more")
     if given_up:
         n = len(given_up)
-        texts.append(f"{n:,} {'cavity' if n == 1 else 'cavities'} that no hole reaches stay{'s' if n == 1 else ''} solid")
+        which = "cavity that no hole reaches stays" if n == 1 else "cavities that no hole reaches stay"
+        texts.append(f"{n:,} {which} solid")
     return "; ".join(texts)
 
 
@@ -163,7 +164,8 @@ def proof_text(record: ProofRecord) -> list[tuple[str, str]]:
         ways = "; ".join(f"{o.width_mm:.1f} mm at {point_text(o.where_mm)}" for o in cavity.openings)
         if not ways:
             ways = "no way out" if cavity.closed else "none wide enough to be seen"
-        rows.append(("cavity", f"{volume_text(cavity.volume_mm3)} near {point_text(cavity.where_mm)}, openings: {ways}"))
+        size = volume_text(cavity.volume_mm3)
+        rows.append(("cavity", f"{size} near {point_text(cavity.where_mm)}, openings: {ways}"))
     if len(rooms) > _MOST_CAVITIES:
         rest = rooms[_MOST_CAVITIES:]
         rows.append(("cavity", f"{len(rest):,} more, {volume_text(sum(c.volume_mm3 for c in rest))} in all"))
@@ -192,8 +194,8 @@ def proof_text(record: ProofRecord) -> list[tuple[str, str]]:
         rows.append(
             (
                 "method",
-                f"rooms told on {record.voxel_mm:.2f} mm voxels: what a ball of {record.ball_mm:.1f} mm cannot roll into "
-                "from outside; ways out and walls measured on the surface",
+                f"rooms told on {record.voxel_mm:.2f} mm voxels: what a ball of {record.ball_mm:.1f} mm cannot roll "
+                "into from outside; ways out and walls measured on the surface",
             )
         )
     return rows

@@ -119,9 +119,7 @@ class AirLattice:
         parent[cells:] = label[cells:] = np.arange(cells, nodes)
         died, into, at = np.empty((3, len(order) + self.regions), np.int64)
         saddle = np.empty(len(order) + self.regions)
-        n = kernels.grow_rooms(
-            self.block, self.place, self.value, order, peak, parent, label, died, into, saddle, at
-        )
+        n = kernels.grow_rooms(self.block, self.place, self.value, order, peak, parent, label, died, into, saddle, at)
         volume = np.bincount(label[order], minlength=nodes) * self.cell**3
         volume[cells:] += deep_sizes * (2 * self.cell) ** 3
         # in the order in which they ended, so that what ended in a room ended before it

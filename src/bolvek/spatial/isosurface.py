@@ -71,12 +71,14 @@ def dense_surface(values: Floats, origin: Floats, cell: float) -> Surface:
     return level_surface(index.reshape(-1, 8).astype(np.int32), values.ravel()[unique], place)
 
 
-def lipschitz_surface(value: Callable[[Floats], Floats], low: Floats, high: Floats, cell: float) -> Surface:
+def lipschitz_surface(
+    value: Callable[[Floats], Floats], low: Floats, high: Floats, cell: float, *, thin_sheets: bool = False
+) -> Surface:
     """Zero surface of a function within a box, facing the positive side. Empty when it is nowhere negative.
 
     value gives (P,) mm at points (P, 3) and changes by at most a millimetre a millimetre; positive on the box
     and beyond. From one root brick only those are divided that may hold the surface, so the size of the box costs
-    nothing. Sheets of the negative side thinner than about `THIN_SHEET` cells are passed by.
+    nothing. Sheets of the negative side thinner than about `THIN_SHEET` cells are passed by, unless thin_sheets.
     """
     size = 2
     while size * cell < float((high - low).max()) + 2 * cell:
@@ -100,6 +102,8 @@ def lipschitz_surface(value: Callable[[Floats], Floats], low: Floats, high: Floa
     grid = np.stack(np.meshgrid(*(np.arange(3),) * 3, indexing="ij"), -1).reshape(-1, 3)
     first = brick.min(axis=0)
     dims = brick.max(axis=0) - first + 3
+    if float(np.prod(dims.astype(float))) > 2.0**62:
+        raise WorkError(f"parts of the model lie too far apart for a grid of {cell:.3g} mm")
     keys = np.ravel_multi_index(tuple((brick[:, None, :] - first + grid[None]).reshape(-1, 3).T), tuple(dims))
     unique, index = np.unique(keys, return_inverse=True)
     place = low + (np.stack(np.unravel_index(unique, tuple(dims)), axis=1) + first) * cell
@@ -108,10 +112,11 @@ def lipschitz_surface(value: Callable[[Floats], Floats], low: Floats, high: Floa
     corner = np.concatenate(
         [np.stack([index[:, x + i, y + j, z + k] for i, j, k in _CORNERS], axis=1) for x, y, z in _CORNERS]
     )
-    # thin sheets of void cannot be kept clean and are of no use: let the surface pass them by
-    near_deep = np.zeros(len(found), bool)
-    near_deep[corner[(found < -DEEP * cell)[corner].any(axis=1)]] = True
-    found[(found < 0) & ((found > -THIN_SHEET * cell) | ~near_deep)] = 1e-9 * cell
+    if not thin_sheets:
+        # thin sheets of void cannot be kept clean and are of no use: let the surface pass them by
+        near_deep = np.zeros(len(found), bool)
+        near_deep[corner[(found < -DEEP * cell)[corner].any(axis=1)]] = True
+        found[(found < 0) & ((found > -THIN_SHEET * cell) | ~near_deep)] = 1e-9 * cell
     inside = (found < 0)[corner]
     mixed = inside.any(axis=1) & ~inside.all(axis=1)
     return level_surface(corner[mixed], found, place)

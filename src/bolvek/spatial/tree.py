@@ -237,6 +237,7 @@ class Tree:
 
         The sign is 1 where the line leaves through a face, -1 where it enters.
         """
+
         def work(begin: int, end: int) -> Ints:
             room = 64
             while True:

@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 
 from bolvek.kernels.grid import watershed as kernels
 from bolvek.mesh import Mesh
-from bolvek.spatial.air import HALF_DIAGONAL, AirLattice
+from bolvek.spatial.air import HALF_DIAGONAL, MOST_BLOCKS, AirLattice
 from bolvek.units import as_triple
 
 Floats = NDArray[np.float64]
@@ -62,6 +62,11 @@ class Ways:
     chambers: tuple[Chamber, ...]
     narrowest_room_mm: float
 
+    @property
+    def judged(self) -> bool:
+        """Whether the lattice is fine enough to see every room that a ball of the least drain fits into."""
+        return self.narrowest_room_mm <= self.least_mm
+
 
 def find_ways(mesh: Mesh, least_mm: float) -> Ways:
     """Chambers of a sound mesh: rooms the air of which reaches the outside only through less than `least_mm`.
@@ -69,12 +74,18 @@ def find_ways(mesh: Mesh, least_mm: float) -> Ways:
     Raises WorkError when the lattice would not fit into memory.
     """
     radius = 0.5 * PASSES_SHARE * least_mm
-    cell = max(least_mm / _CELLS, float(np.sqrt(mesh.area * _CUT_OFF * radius * 1.6 / _MOST_CELLS)))
-    lattice = AirLattice(mesh.signed_distance, *mesh.bounds, cell, _CUT_OFF * radius)
+    wide = mesh.size + 2 * _CUT_OFF * radius
+    cell = max(
+        least_mm / _CELLS,
+        # cells in the layer along the surface, and blocks of two cells a side in the whole box
+        float(np.cbrt(mesh.area * _CUT_OFF * radius / _MOST_CELLS)),
+        float(np.cbrt(np.prod(wide) / (4 * MOST_BLOCKS))),
+    )
+    lattice = AirLattice(mesh.signed_distance, mesh.bounds[0], mesh.bounds[1], cell, _CUT_OFF * radius)
     rooms = lattice.rooms()
     half = lattice.half_diagonal
-    wide = (rooms.radius_mm >= radius - half) & (rooms.radius_mm > rooms.saddle_mm + _NOISE * cell)
-    suspect = wide & (rooms.saddle_mm < radius + half)
+    large = (rooms.radius_mm >= radius - half) & (rooms.radius_mm > rooms.saddle_mm + _NOISE * cell)
+    suspect = large & (rooms.saddle_mm < radius + half)
     narrow = (rooms.radius_mm >= 0.5 * radius) & (rooms.volume_mm3 >= NARROW_ROOM_MM3)
     suspect |= narrow & (rooms.radius_mm > NARROW_ROOM_SHARE * rooms.saddle_mm)
     suspects = []
@@ -165,6 +176,8 @@ class _Suspect:
 
 def _settle(lattice: AirLattice, suspects: list[_Suspect], radius: float) -> None:
     """Narrow the bounds of all suspects together: look closer along their widest ways, a few rounds."""
+    if not suspects:
+        return
     width = lattice.value + np.float32(lattice.half_diagonal)
     finer = np.zeros(lattice.value.size, np.int8)
     followed: dict[bytes, tuple[float, Floats | None]] = {}

@@ -160,7 +160,9 @@ def find_cavities(
     here = np.broadcast_to(seen[:, None], across.shape)
     joined = (here >= 0) & (across >= 0) & (here != across)
     group = gather(len(rooms), np.stack([here[joined], across[joined]], axis=1))
-    merged = [_merged([r for r, g in zip(rooms, group.tolist(), strict=True) if g == n]) for n in range(group.max() + 1)]
+    merged = [
+        _merged([r for r, g in zip(rooms, group.tolist(), strict=True) if g == n]) for n in range(group.max() + 1)
+    ]
     largest = max(c.volume_mm3 for c in merged)
     least = POCKET_SHARE * max(largest, 0.1 * abs(mesh.volume))
     merged = [replace(c, pocket=not c.closed and c.volume_mm3 < least) for c in merged]
@@ -171,7 +173,12 @@ def find_cavities(
     for grid in grids:
         grid.label[:] = table[grid.label]
     return Cavities(
-        tuple(merged[n] for n in order), table[np.maximum(seen, OUTSIDE)], spacing, ball, table[shell_room], tuple(grids)
+        tuple(merged[n] for n in order),
+        table[np.maximum(seen, OUTSIDE)],
+        spacing,
+        ball,
+        table[shell_room],
+        tuple(grids),
     )
 
 
@@ -196,9 +203,7 @@ def _spread(mesh: Mesh, seen: NDArray[np.int32]) -> NDArray[np.int32]:
     return seen
 
 
-def _rooms_of(
-    mesh: Mesh, ball: float, spacing: float
-) -> tuple[list[Cavity], NDArray[np.int32], NDArray[np.float64]]:
+def _rooms_of(mesh: Mesh, ball: float, spacing: float) -> tuple[list[Cavity], NDArray[np.int32], NDArray[np.float64]]:
     """Rooms of one shell; the voxels' labels and where they begin."""
     pad = int(np.ceil(0.5 * ball / spacing)) + 3
     origin = mesh.bounds[0] - pad * spacing

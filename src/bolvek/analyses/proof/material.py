@@ -87,7 +87,7 @@ def judge_voids(voids: tuple[Void, ...]) -> list[Finding]:
         if len(some) == 1:
             text = f"a closed void of {volume_text(total)} around {where} has no way out"
         else:
-            text = f"{len(some):,} closed voids of {volume_text(total)} in all have no way out, the largest around {where}"
+            text = f"{len(some):,} closed voids of {volume_text(total)} in all have no way out, the largest {where}"
         text += ": wanted so" if allowed else ": it would trap resin"
         found.append(Finding("cavity_closed", severity, len(some), text, some[0].where_mm))
     return found

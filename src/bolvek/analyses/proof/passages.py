@@ -13,6 +13,12 @@ def judge_ways(ways: Ways, cavities: Cavities) -> list[Finding]:
         Finding("cavity_narrow", "fault", 1, _chamber_text(c, ways.least_mm), c.neck_where_mm or c.where_mm)
         for c in ways.chambers[:_TOLD]
     ]
+    if not ways.judged:
+        text = (
+            f"ways out could not be judged: on a model of this size the lattice is {length_text(ways.cell_mm)}, "
+            f"rooms narrower than {length_text(ways.narrowest_room_mm)} are not seen; use a wider --least-drain"
+        )
+        found.append(Finding("ways_unjudged", "fault", 1, text))
     rest = ways.chambers[_TOLD:]
     if rest:
         total = volume_text(sum(c.volume_mm3 for c in rest))
@@ -20,12 +26,14 @@ def judge_ways(ways: Ways, cavities: Cavities) -> list[Finding]:
         found.append(Finding("cavity_narrow", "fault", len(rest), text, rest[0].where_mm))
     for cavity in cavities.found:
         if len(cavity.openings) == 1 and not cavity.pocket:
-            text = f"a cavity of {volume_text(cavity.volume_mm3)} has one opening only: no vent lets air in while it drains"
+            size = volume_text(cavity.volume_mm3)
+            text = f"a cavity of {size} has one opening only: no vent lets air in while it drains"
             found.append(Finding("no_vent", "note", 1, text, cavity.openings[0].where_mm))
     pockets = [c for c in cavities.found if c.pocket and not c.closed]
     if pockets:
         total = volume_text(sum(c.volume_mm3 for c in pockets))
-        text = f"{len(pockets):,} pocket{'s' if len(pockets) > 1 else ''} of the skin, {total} in all: no room to speak of"
+        plural = "s" if len(pockets) > 1 else ""
+        text = f"{len(pockets):,} pocket{plural} of the skin, {total} in all: no room to speak of"
         found.append(Finding("pockets", "note", len(pockets), text, pockets[0].where_mm))
     return found
 

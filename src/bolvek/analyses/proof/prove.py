@@ -28,9 +28,7 @@ def prove(mesh: Mesh, settings: ProofSettings, origin: Origin | None = None) -> 
     return examine(mesh, settings, origin)[0]
 
 
-def examine(
-    mesh: Mesh, settings: ProofSettings, origin: Origin | None = None
-) -> tuple[ProofRecord, Cavities | None]:
+def examine(mesh: Mesh, settings: ProofSettings, origin: Origin | None = None) -> tuple[ProofRecord, Cavities | None]:
     """Prove a mesh fit to print, or say what is not. Raises UsageError for impossible settings, WorkError when a
     lattice or samples would not fit into memory.
 
@@ -94,9 +92,7 @@ def examine(
         judged = judge_ways(ways, cavities)
         findings += judged
         clauses.append(_ways_clause(ways, judged))
-        wall = timed(
-            "wall", lambda: measure_wall(mesh, cavities, settings.wall_mm, origin, settings.least_wall_mm)
-        )
+        wall = timed("wall", lambda: measure_wall(mesh, cavities, settings.wall_mm, origin, settings.least_wall_mm))
         judged = _wall_findings(wall, settings)
         findings += judged
         clauses.append(_wall_clause(wall, settings, judged))

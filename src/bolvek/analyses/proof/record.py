@@ -94,7 +94,7 @@ class Wall:
 
 @dataclass(frozen=True)
 class Kept:
-    """The outer surface against the original's: faces that are bit for bit there, those cut by holes, area taken out."""
+    """The outer surface against the original's: faces there bit for bit, those cut by holes, area taken out."""
 
     faces: int
     of: int

@@ -111,7 +111,8 @@ def measure_wall(
     order = np.flatnonzero(measured)[np.argsort(found.wall[measured], kind="stable")]
     order = order[found.square[order]] if found.square[order].any() else order
     share = np.cumsum(found.area[order])
-    p1, median = (float(found.wall[order[min(np.searchsorted(share, q * share[-1]), len(order) - 1)]]) for q in (0.01, 0.5))
+    at = np.minimum(np.searchsorted(share, np.array([0.01, 0.5]) * share[-1]), len(order) - 1)
+    p1, median = (float(found.wall[order[k]]) for k in at)
     tapering = ~found.square & (found.wall < limit)
     return Wall(
         min(least, p1),
@@ -143,7 +144,9 @@ def _cells(mesh: Mesh, judged: _Judged, mask: NDArray[np.bool_], spacing: float,
     return sum(parts[1:], parts[0]) if parts else _nothing()
 
 
-def _asked(mesh: Mesh, points: Floats, face: Ints, area: Floats, aim: float, normals: Floats | None = None) -> _Measured:
+def _asked(
+    mesh: Mesh, points: Floats, face: Ints, area: Floats, aim: float, normals: Floats | None = None
+) -> _Measured:
     m = measure(mesh, points, face, np.ones(len(mesh.faces)), widest_ball_mm=_WIDEST * aim, normals=normals)
     return _Measured(points, face, area, m.wall, m.square)
 

@@ -104,9 +104,7 @@ def _along(mesh: Mesh, half: Ints, spacing_mm: float) -> tuple[Floats, Ints]:
     return a[row] + t * (b[row] - a[row]), row
 
 
-def crease_samples(
-    mesh: Mesh, spacing_mm: float, only: NDArray[np.bool_] | None = None
-) -> tuple[Floats, Ints, Floats]:
+def crease_samples(mesh: Mesh, spacing_mm: float, only: NDArray[np.bool_] | None = None) -> tuple[Floats, Ints, Floats]:
     """Points (P, 3) along creases and at their ends, a face (P,) and the outward mean normal (P, 3) of each.
 
     The feet of pits and grooves, down to a needle's point: there a wall from the other side is least, and no

@@ -169,8 +169,8 @@ def bore_along(
                 low, high = (length_text(float(x - entry[0])) for x in (leave.min(), leave.max()))
                 raise BoreError(
                     "floor",
-                    f"{name}: a depth of {length_text(depth)} would open the wall in part or leave a skin: its far side "
-                    f"lies {low} to {high} deep; go deeper to open it, or less deep for a blind hole",
+                    f"{name}: a depth of {length_text(depth)} would open the wall in part or leave a skin: its far "
+                    f"side lies {low} to {high} deep; go deeper to open it, or less deep for a blind hole",
                 )
             _check_room(along, floor, name)
             return Bore(start, surface + floor * axis, place, _wall(entry, leave), False)
@@ -239,8 +239,8 @@ def _check_room(along: Floats, end: float, name: str) -> None:
         )
     raise BoreError(
         "side",
-        f"{name} would scrape the cavity's side wall, {length_text(room)} behind the wall it goes through: move it towards "
-        "the middle, or use a smaller drain",
+        f"{name} would scrape the cavity's side wall, {length_text(room)} behind the wall it goes through: move it "
+        "towards the middle, or use a smaller drain",
     )
 
 

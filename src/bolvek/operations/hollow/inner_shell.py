@@ -18,7 +18,7 @@ from bolvek.analyses.thickness import SAMPLES_A_WALL, crease_samples, measure, s
 from bolvek.errors import WorkError
 from bolvek.mesh import Mesh
 from bolvek.operations.hollow.lift import lift_to_wall, points_of
-from bolvek.operations.hollow.room import Room, find_room
+from bolvek.operations.hollow.room import find_room
 from bolvek.operations.hollow.settings import HollowRecord, HollowSettings, NoCavityError, check_hollowable
 from bolvek.operations.slim import slim
 from bolvek.spatial.isosurface import lipschitz_surface
@@ -41,7 +41,7 @@ Floats = NDArray[np.float64]
 
 @dataclass
 class _Shell:
-    """A finished inner shell, facing the cavity: slimming's deviation and allowance, least wall, middles of thin fins."""
+    """A finished inner shell, facing the cavity: deviation and allowance of slimming, least wall, middles of fins."""
 
     mesh: Mesh
     deviation_mm: float
@@ -58,14 +58,15 @@ def hollow(mesh: Mesh, settings: HollowSettings) -> tuple[Mesh, HollowRecord]:
     settings.check()
     mesh, turned = check_hollowable(mesh)
     wall, cell = settings.wall_mm, settings.cell_mm(float(mesh.size.max()))
-    found = None
+    found: _Shell | None = None
+    thickened = 0
     for extra, shares in _PLANS:
         level = wall + extra * wall_tolerance_mm(wall)
         room = find_room(mesh, level, wall, settings.least_room_mm, cell)
         if room is None:
             raise NoCavityError(_too_thick(mesh, settings, cell))
         for _ in range(_THICKEN_ROUNDS):
-            surface = lipschitz_surface(room.value(level), *mesh.bounds, cell)
+            surface = lipschitz_surface(room.value(level), mesh.bounds[0], mesh.bounds[1], cell)
             lattice, pockets, pocket_volume = _choose_cavities(
                 mesh, Mesh(surface.vertices, surface.faces), cell, settings
             )
@@ -76,6 +77,7 @@ def hollow(mesh: Mesh, settings: HollowSettings) -> tuple[Mesh, HollowRecord]:
             if found is None or not len(found.thin):
                 break
             room.filled = np.concatenate([room.filled, found.thin])
+        thickened = len(room.filled)
         if found is not None and not len(found.thin):
             break
     if found is None:
@@ -100,15 +102,15 @@ def hollow(mesh: Mesh, settings: HollowSettings) -> tuple[Mesh, HollowRecord]:
         found.deviation_mm,
         found.least_mm,
         turned,
-        max(0.0, _plain_volume(mesh, level, 2 * cell) + inner.volume) if settings.least_room_mm else 0.0,
-        len(room.filled),
+        max(0.0, _deeper_than(mesh, level, 2 * cell).volume + inner.volume) if settings.least_room_mm else 0.0,
+        thickened,
     )
 
 
-def _plain_volume(mesh: Mesh, level: float, cell: float) -> float:
-    """Volume farther than the wall from the surface, on a coarse lattice."""
-    surface = lipschitz_surface(lambda p: level + mesh.signed_distance.at(p), *mesh.bounds, cell)
-    return Mesh(surface.vertices, surface.faces).volume if len(surface.faces) else 0.0
+def _deeper_than(mesh: Mesh, level: float, cell: float) -> Mesh:
+    """What lies farther than `level` from the surface, on a lattice."""
+    surface = lipschitz_surface(lambda p: level + mesh.signed_distance.at(p), mesh.bounds[0], mesh.bounds[1], cell)
+    return Mesh(surface.vertices, surface.faces)
 
 
 def _choose_cavities(mesh: Mesh, raw: Mesh, cell: float, settings: HollowSettings) -> tuple[Mesh, int, float]:
@@ -220,15 +222,13 @@ def _too_thick(mesh: Mesh, settings: HollowSettings, cell: float) -> str:
         middle = 0.5 * (low + high)
         grid = min(cell, 0.25 * middle)
         room = half_room if settings.room_mm is not None else 0.5 * middle
-        core = lipschitz_surface(
-            lambda p, deep=middle + room: deep + mesh.signed_distance.at(p), *mesh.bounds, grid  # type: ignore[misc]
-        )
-        void = Mesh(core.vertices, core.faces)
-        if len(void.faces) and (room > 0 or void.shell_volumes.max() > (grid * _MIN_CELLS_ACROSS) ** 3):
+        core = _deeper_than(mesh, middle + room, grid)
+        if len(core.faces) and (room > 0 or core.shell_volumes.max() > (grid * _MIN_CELLS_ACROSS) ** 3):
             low = middle
         else:
             high = middle
     wanted = f" {length_text(2 * half_room)} wide" if half_room else ""
     if low == 0.0:
         return f"the wall of {length_text(wall)} leaves no cavity{wanted}, and no thinner one was found that does"
-    return f"the wall of {length_text(wall)} leaves no cavity{wanted}; the largest that does is about {length_text(low)}"
+    most = length_text(low)
+    return f"the wall of {length_text(wall)} leaves no cavity{wanted}; the largest that does is about {most}"

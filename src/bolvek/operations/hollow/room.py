@@ -14,7 +14,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from bolvek.mesh import Mesh
-from bolvek.spatial.isosurface import lipschitz_surface
+from bolvek.spatial.isosurface import Surface, lipschitz_surface
+from bolvek.spatial.tree import Tree
 
 Floats = NDArray[np.float64]
 
@@ -54,13 +55,20 @@ def find_room(mesh: Mesh, level: float, wall: float, room: float, cell: float) -
     if not room > 0:
         return Room(mesh, wall, None, none)
     solid, radius, half = mesh.signed_distance, 0.5 * room, 0.5 * wall
-    core = lipschitz_surface(lambda p: level + radius + solid.at(p), low, high, cell)
+    core = lipschitz_surface(lambda p: level + radius + solid.at(p), low, high, cell, thin_sheets=True)
     if not len(core.faces):
         return None
-    middles = Mesh(core.vertices, core.faces)
+    middles = _on_level(core, mesh.tree, level + radius, cell)
     reach = radius + half
     pad = reach + 2 * cell
-    grown = lipschitz_surface(
-        lambda p: middles.signed_distance.at(p) - reach, middles.bounds[0] - pad, middles.bounds[1] + pad, cell
-    )
-    return Room(mesh, wall, Mesh(grown.vertices, grown.faces), none)
+    low, high = middles.bounds[0] - pad, middles.bounds[1] + pad
+    grown = lipschitz_surface(lambda p: middles.signed_distance.at(p) - reach, low, high, cell, thin_sheets=True)
+    return Room(mesh, wall, _on_level(grown, middles.tree, reach, cell), none)
+
+
+def _on_level(surface: Surface, tree: Tree, level: float, cell: float) -> Mesh:
+    """A surface with its vertices put at a distance from a tree's, by one short Newton step each."""
+    distance, face = tree.nearest(surface.vertices)
+    away = surface.vertices - tree.closest_points(surface.vertices, face)
+    step = np.clip(level - distance, -0.15 * cell, 0.15 * cell)
+    return Mesh(surface.vertices + away * (step / np.maximum(distance, 1e-12))[:, None], surface.faces)

@@ -11,6 +11,7 @@ from bolvek.mesh import Mesh
 from bolvek.spatial.isosurface import MIN_CELLS_PER_LEVEL
 from bolvek.units import length_text, point_text
 
+
 class NoCavityError(WorkError):
     """No cavity worth having fits."""
 
@@ -55,9 +56,10 @@ class HollowSettings:
 
 @dataclass(frozen=True)
 class HollowRecord:
-    """What hollowing did. Pockets are inner voids too small to drain that were left solid; solid_for_room_mm3 (about) is
-    what stayed solid because the cavity would have been narrower there than the room; thickened: places where a fin
-    thinner than the wall was made as thick; undrained: cavities that stayed solid because no drain reaches them."""
+    """What hollowing did. Pockets are inner voids too small to drain that were left solid; solid_for_room_mm3
+    (about) is what stayed solid because the cavity would have been narrower there than the room; thickened: places
+    where a fin thinner than the wall was made as thick; undrained: cavities that stayed solid because
+    no drain reaches them."""
 
     wall_mm: float
     grid_mm: float
