@@ -26,7 +26,10 @@ class SlowSurvey:
             self.faces.append(tuple(face))
         self.exact = [[Fraction(x) for x in p] for p in self.points]
         self.uses = defaultdict(list)  # edge: (face, forward, half-edge)
-        for f, face in enumerate(self.faces):
+        # a face that uses a point twice has no surface, and no part in edges, fans and shells
+        self.proper = [f for f, face in enumerate(self.faces) if len(set(face)) == 3]
+        for f in self.proper:
+            face = self.faces[f]
             for k in range(3):
                 a, b = face[k], face[(k + 1) % 3]
                 if a != b:
@@ -43,7 +46,7 @@ class SlowSurvey:
         return {
             "triangles": len(self.faces),
             "vertices": len(self.points),
-            "shells": self._components(len(self.faces), [(u[0][0], x[0]) for u in self.uses.values() for x in u[1:]]),
+            "shells": self._shells(),
             "open_edges": len(self.open),
             "nonmanifold_edges": len(self.crowded),
             "badly_oriented_edges": len(self.bad),
@@ -53,6 +56,11 @@ class SlowSurvey:
             "twins_opposite_way": opposite,
             "self_intersections": self._pairs(),
         }
+
+    def _shells(self):
+        at = {f: i for i, f in enumerate(self.proper)}
+        links = [(at[u[0][0]], at[x[0]]) for u in self.uses.values() for x in u[1:]]
+        return self._components(len(at), links) if at else 1
 
     def tolerant_counts(self):
         """Slivers, near vertices and knife edges, for which the tolerances were given."""
@@ -91,9 +99,9 @@ class SlowSurvey:
         """Vertices whose faces fall into several fans, away from non-manifold edges."""
         told = {v for e in self.crowded for v in e}
         around = defaultdict(list)
-        for f, face in enumerate(self.faces):
+        for f in self.proper:
             for k in range(3):
-                around[face[k]].append((f, k))
+                around[self.faces[f][k]].append((f, k))
         split = 0
         for v, corners in around.items():
             if v in told:

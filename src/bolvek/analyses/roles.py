@@ -47,7 +47,7 @@ def find_roles(
     depth = np.bincount(inner, minlength=n)
     low, high = mesh.shell_boxes
     diagonal = np.linalg.norm(high - low, axis=1)
-    small = (diagonal < STRAY_SHARE * np.linalg.norm(mesh.size)) & (diagonal < diagonal.max())
+    small = (diagonal < STRAY_SHARE * np.linalg.norm(mesh.size)) & (diagonal < diagonal.max(initial=0.0))
     roles = []
     for s in range(n):
         if small[s] and depth[s] == 0:

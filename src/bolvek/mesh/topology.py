@@ -91,7 +91,7 @@ def _with_collapsed(live: Topology, faces: NDArray[np.int32], gone: NDArray[np.b
         at_vertex = np.zeros(int(faces.max()) + 1, np.int32)
         at_vertex[faces[kept].ravel()[::-1]] = np.repeat(live.shell, 3)[::-1]
         shell[gone] = at_vertex[faces[gone, 0]]
-    first = kept[live.first_face] if len(kept) else np.zeros(0, np.int64)
+    first = kept[live.first_face] if len(kept) else np.zeros(1, np.int64)  # one shell, of nothing
     counts = (live.open_edges, live.nonmanifold_edges, live.badly_oriented_edges, live.extra_fans)
     return Topology(twin, same_way, shell, fan, first, *counts)
 

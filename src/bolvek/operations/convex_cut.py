@@ -19,6 +19,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from bolvek.mesh import Mesh
+from bolvek.spatial.frames import across
 from bolvek.spatial.polygons import PolygonError, triangulate
 
 MARGIN_MM = 1e-7
@@ -51,9 +52,7 @@ def prism(start: Floats, end: Floats, radius: float, sides: int, turn_deg: float
     """A straight prism around the axis start..end, its corners on a circle of the radius (mm)."""
     axis = end - start
     axis = axis / np.linalg.norm(axis)
-    u = np.cross(axis, np.eye(3)[int(np.argmin(np.abs(axis)))])
-    u /= np.linalg.norm(u)
-    w = np.cross(axis, u)
+    u, w = across(axis)
     angle = np.radians(turn_deg) + 2 * np.pi * np.arange(sides) / sides
     rim = radius * (np.cos(angle)[:, None] * u + np.sin(angle)[:, None] * w)
     corner = np.concatenate([start + rim, end + rim])

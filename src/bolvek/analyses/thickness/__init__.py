@@ -1,6 +1,14 @@
 """How thick the material of a model is, at places of its surface."""
 
-from bolvek.analyses.thickness.probe import MOST_RAYS, SKIN_SHARE, Measures, check_solid, measure, surfaces_along
+from bolvek.analyses.thickness.probe import (
+    MOST_RAYS,
+    SKIN_SHARE,
+    SQUARE_DEG,
+    Measures,
+    check_solid,
+    measure,
+    surfaces_along,
+)
 from bolvek.analyses.thickness.samples import (
     SAMPLES_A_WALL,
     Samples,
@@ -15,6 +23,7 @@ __all__ = [
     "MOST_RAYS",
     "SAMPLES_A_WALL",
     "SKIN_SHARE",
+    "SQUARE_DEG",
     "Measures",
     "Samples",
     "check_solid",

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from bolvek.errors import UsageError, WorkError
 from bolvek.mesh import Mesh
+from bolvek.spatial.frames import across
 from bolvek.units import length_text, point_text
 
 Floats = NDArray[np.float64]
@@ -115,9 +116,7 @@ def _mean_normal(mesh: Mesh, point: Floats, radius: float) -> Floats:
 
 def _disc(axis: Floats, radius: float) -> Floats:
     """Offsets (33, 3) over a disc square to the axis: centre, half and full radius."""
-    u = np.cross(axis, np.eye(3)[int(np.argmin(np.abs(axis)))])
-    u /= np.linalg.norm(u)
-    w = np.cross(axis, u)
+    u, w = across(axis)
     offsets = [np.zeros(3)]
     for share, count in ((0.35, 6), (0.7, 10), (1.0, 16)):
         angle = 2 * np.pi * (np.arange(count) + 0.37) / count

@@ -6,7 +6,6 @@ import numpy as np
 from numpy.typing import NDArray
 
 from bolvek.analyses.soundness import find_defects
-from bolvek.analyses.thickness import SAMPLES_A_WALL, measure, sample_surface
 from bolvek.errors import WorkError
 from bolvek.mesh import Mesh
 from bolvek.operations.convex_cut import TooClose, prism, subtract_and_trace
@@ -116,36 +115,3 @@ def cut_and_trace(
 def _unit(v: Floats) -> Point:
     x, y, z = (float(c) for c in v / np.linalg.norm(v))
     return x, y, z
-
-
-def wall_left(mesh: Mesh, bore: Bore, radius: float, wall: float, sides: int = 32) -> float:
-    """The least wall (mm) that a hole leaves beside it, measured from its sides; inf when it is above `wall`.
-
-    Cut out of the faces around it, on trial. 0 when it cannot be cut.
-    """
-    ends = np.stack([bore.start, bore.end])
-    reach = radius + 2 * wall
-    near = mesh.tree.faces_in_box(ends.min(axis=0) - reach, ends.max(axis=0) + reach)
-    around = mesh.picked(near)
-    rng = np.random.default_rng(_SEED)
-    for _ in range(_TRIES):
-        shift = rng.uniform(-JITTER_MM, JITTER_MM, 3)
-        body = prism(bore.start + shift, bore.end + shift, radius, sides, float(rng.uniform(0, 360)))
-        try:
-            cut, source = subtract_and_trace(around, [body])
-            break
-        except TooClose:
-            continue
-        except ValueError:
-            return 0.0
-    else:
-        return 0.0
-    ones = np.ones(len(cut.faces))
-    side = source < 0
-    samples = sample_surface(cut, wall / SAMPLES_A_WALL, side)
-    m = measure(cut, samples.points, samples.face, ones, widest_ball_mm=1.25 * wall, far_mm=1.25 * wall)
-    least = float(m.wall[m.square & (m.wall < wall)].min(initial=np.inf))
-    others = sample_surface(cut, wall / SAMPLES_A_WALL, ~side)
-    m = measure(cut, others.points, others.face, ones, widest_ball_mm=0.0, far_mm=1.25 * wall)
-    across = m.square & (m.wall < wall) & side[np.maximum(m.hit, 0)] & (m.hit >= 0)
-    return min(least, float(m.wall[across].min(initial=np.inf)))

@@ -16,8 +16,8 @@ from bolvek.analyses.shells import nest_exactly
 from bolvek.analyses.thickness import sample_surface
 from bolvek.errors import UsageError, WorkError
 from bolvek.mesh import Mesh
+from bolvek.operations.drain.beside import wall_left
 from bolvek.operations.drain.bore import Bore, BoreError, Drain, bore_along
-from bolvek.operations.drain.cut import wall_left
 from bolvek.units import as_triple
 
 Floats = NDArray[np.float64]

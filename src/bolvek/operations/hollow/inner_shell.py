@@ -221,7 +221,7 @@ def _too_thick(mesh: Mesh, settings: HollowSettings, cell: float) -> str:
     for _ in range(7):
         middle = 0.5 * (low + high)
         grid = min(cell, 0.25 * middle)
-        room = half_room if settings.room_mm is not None else 0.5 * middle
+        room = half_room * (middle / wall if settings.least_room_mm == wall else 1.0)
         core = _deeper_than(mesh, middle + room, grid)
         if len(core.faces) and (room > 0 or core.shell_volumes.max() > (grid * _MIN_CELLS_ACROSS) ** 3):
             low = middle

@@ -1,0 +1,67 @@
+"""What a hole would leave of the wall beside it, measured before it is cut."""
+
+import numpy as np
+from numpy.typing import NDArray
+
+from bolvek.analyses.thickness import SAMPLES_A_WALL, SQUARE_DEG, measure, sample_surface
+from bolvek.mesh import Mesh
+from bolvek.operations.drain.bore import Bore
+from bolvek.spatial.frames import across
+
+Floats = NDArray[np.float64]
+
+_ROUND = 48  # places around the hole
+_REACH = 1.25  # walls: what lies farther decides nothing
+
+
+def wall_left(mesh: Mesh, bore: Bore, radius: float, wall: float) -> float:
+    """The least material (mm) left square beside a hole, from its sides and from the faces around; inf above `wall`.
+
+    What the proof will measure after the cut: rays and balls from the sides of the hole into the material, and rays
+    from the faces around that would come out in the hole.
+    """
+    axis = bore.end - bore.start
+    length = float(np.linalg.norm(axis))
+    axis = axis / length
+    u, w = across(axis)
+    angle = 2 * np.pi * (np.arange(_ROUND) + 0.5) / _ROUND
+    ring = np.cos(angle)[:, None] * u + np.sin(angle)[:, None] * w
+    along = np.linspace(0.0, length, max(8, int(SAMPLES_A_WALL * length / wall)))
+    points = (bore.start + along[:, None, None] * axis + radius * ring).reshape(-1, 3)
+    outward = np.tile(ring, (len(along), 1))
+    inside = np.flatnonzero(mesh.signed_distance.at(points) < -0.01 * wall)
+    if not len(inside):
+        return np.inf
+    ones, no_face = np.ones(len(mesh.faces)), np.zeros(len(inside), np.int64)
+    reach = _REACH * wall
+    m = measure(mesh, points[inside], no_face, ones, widest_ball_mm=reach, normals=-outward[inside], far_mm=reach)
+    least = float(m.wall[m.square & (m.wall < wall)].min(initial=np.inf))
+    return min(least, _from_faces(mesh, bore.start, axis, length, radius, wall))
+
+
+def _from_faces(mesh: Mesh, start: Floats, axis: Floats, length: float, radius: float, wall: float) -> float:
+    """The least distance at which rays into the material, from faces outside the hole, meet its side squarely."""
+    ends = np.stack([start, start + length * axis])
+    room = radius + wall
+    only = np.zeros(len(mesh.faces), bool)
+    only[mesh.tree.faces_in_box(ends.min(axis=0) - room, ends.max(axis=0) + room)] = True
+    samples = sample_surface(mesh, wall / SAMPLES_A_WALL, only)
+    direction = -mesh.unit_normals[samples.face]
+    off = samples.points - start
+    off -= (off @ axis)[:, None] * axis
+    lean = direction - (direction @ axis)[:, None] * axis
+    # |off + t lean| = radius
+    a = np.einsum("ij,ij->i", lean, lean)
+    b = np.einsum("ij,ij->i", off, lean)
+    c = np.einsum("ij,ij->i", off, off) - radius * radius
+    root = b * b - a * c
+    near = np.flatnonzero((c > 0) & (b < 0) & (root > 0) & (a > 0))
+    t = (-b[near] - np.sqrt(root[near])) / a[near]
+    squarely = -(b[near] + t * a[near]) / radius > np.cos(np.radians(SQUARE_DEG))
+    place = (samples.points[near] - start) @ axis + t * (direction[near] @ axis)
+    good = squarely & (t < wall) & (place > 0) & (place < length)
+    near, t = near[good], t[good]
+    if not len(near):
+        return np.inf
+    hits = mesh.tree.rays(samples.points[near], direction[near], near=1e-6 * float(mesh.size.max()), far=wall)
+    return float(t[t < hits.distance[:, 0]].min(initial=np.inf))
