@@ -44,6 +44,7 @@ def compile_group(group: str) -> None:
         _compile_measures()
     else:
         _compile_hollow()
+        _compile_proof()
         _compile_readers()
 
 
@@ -51,7 +52,6 @@ def _compile_hollow() -> None:
     """Isosurface, voxels, raster, nearest points, slimming."""
     import numpy as np
 
-    from bolvek.analyses.cavities import find_cavities
     from bolvek.mesh import Mesh
     from bolvek.operations.slim import slim
     from bolvek.report.raster import render
@@ -67,10 +67,26 @@ def _compile_hollow() -> None:
     voxels = surface_voxels(mesh.vertices, mesh.faces, np.full(3, -7.0), 1.0, (15, 15, 15)) > 0
     distance_to(voxels)
     label_regions(voxels)
-    find_cavities(mesh)
     mesh.tree.nearest(mesh.vertices)
     mesh.tree.rays(mesh.vertices, mesh.vertices)
     slim(mesh, 0.05)
+
+
+def _compile_proof() -> None:
+    """Nesting, rooms and ways out, on a box with a room behind a narrow hole."""
+    import numpy as np
+
+    from bolvek.analyses.cavities import find_cavities, find_ways
+    from bolvek.mesh import Mesh
+    from bolvek.operations.convex_cut import prism, subtract
+
+    corners = np.array([[x, y, z] for x in (0, 6) for y in (0, 6) for z in (0, 6.0)])
+    quads = [(0, 1, 3, 2), (4, 6, 7, 5), (0, 4, 5, 1), (2, 3, 7, 6), (0, 2, 6, 4), (1, 5, 7, 3)]
+    block = Mesh(corners, [t for a, b, c, d in quads for t in ((a, b, c), (a, c, d))])
+    room = block.moved(0.5 * corners + 1.5).turned()
+    bottle = subtract(block.joined(room), [prism(np.array([3.02, 3.01, -1]), np.array([3.02, 3.01, 2]), 0.3, 5, 7.0)])
+    find_cavities(bottle)
+    find_ways(bottle, 1.5)
 
 
 def _compile_measures() -> None:

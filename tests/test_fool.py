@@ -1,0 +1,18 @@
+"""One model of every kind made to fool the proof; `make fool` proves many of each."""
+
+import pytest
+from fool import KINDS, composed, judged
+
+
+@pytest.mark.parametrize("name", KINDS)
+def test_the_proof_is_not_fooled(name):
+    case = composed(name, 1)
+    record, faults = judged(case)
+    assert faults == case.faults, [f.text for f in record.findings]
+    assert record.ok == (not case.faults)
+    assert [c.name for c in record.clauses] == ["sound", "material", "voids", "ways", "wall"]
+    if record.ok:
+        assert record.verdict == ("fit" if case.wall else "wall not judged")
+        assert all(c.state == "holds" for c in record.clauses if c.name != "wall" or case.wall)
+    else:
+        assert record.verdict == "unfit" and any(c.state == "fails" for c in record.clauses)
