@@ -1,6 +1,7 @@
 """One model of every kind made to fool the proof; `make fool` proves many of each."""
 
 import pytest
+
 from fool import KINDS, composed, judged
 
 

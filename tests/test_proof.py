@@ -4,10 +4,8 @@ from fractions import Fraction
 
 import numpy as np
 import pytest
-from fool import bore, brick, drained, hollow_block, sphere, turned, without
 from hypothesis import given
 from hypothesis import strategies as st
-from support import ball, blob, box, shell_box
 
 from bolvek.analyses.cavities import find_cavities, find_ways
 from bolvek.analyses.proof import BORE, INNER, OUTER, ProofSettings, origin_from, prove
@@ -21,6 +19,8 @@ from bolvek.mesh import Mesh
 from bolvek.operations.drain import Drain, DrainSettings, cut_and_trace, drain, plan_bore
 from bolvek.operations.hollow import HollowSettings, hollow
 from bolvek.spatial.isosurface import dense_surface
+from fool import bore, brick, drained, hollow_block, sphere, turned, without
+from support import ball, blob, box, shell_box
 
 seeds = st.integers(0, 10_000)
 
@@ -40,9 +40,7 @@ def test_lines_from_vertices_go_through_the_faces_that_fractions_say(seed):
         y, z = y + e, z + e * e
         for f, face in enumerate(mesh.faces):
             a, b, c = ([Fraction(float(v)) for v in mesh.vertices[i]] for i in face)
-            turns = [
-                (s[1] - r[1]) * (z - r[2]) - (s[2] - r[2]) * (y - r[1]) for r, s in ((a, b), (b, c), (c, a))
-            ]
+            turns = [(s[1] - r[1]) * (z - r[2]) - (s[2] - r[2]) * (y - r[1]) for r, s in ((a, b), (b, c), (c, a))]
             if not (all(t > 0 for t in turns) or all(t < 0 for t in turns)):
                 continue
             total = sum(turns)
@@ -79,7 +77,9 @@ def test_signed_distance_agrees_with_the_winding_number(seed):
     rng = np.random.default_rng(seed)
     mesh = (box(), shell_box(), blob(), without(box(), brick((2, 2, 2), (5, 5, 12))))[seed % 4]
     corner = mesh.vertices[rng.integers(0, len(mesh.vertices), 60)]
-    points = np.concatenate([corner + rng.normal(0, 0.2, corner.shape), rng.uniform(*(mesh.bounds + [[-1], [1]]), (60, 3))])
+    points = np.concatenate(
+        [corner + rng.normal(0, 0.2, corner.shape), rng.uniform(*(mesh.bounds + [[-1], [1]]), (60, 3))]
+    )
     signed = mesh.signed_distance.at(points)
     assert np.abs(signed) == pytest.approx(mesh.tree.nearest(points)[0])
     far = np.abs(signed) > 1e-9
@@ -125,7 +125,9 @@ def test_widest_ways_are_those_of_a_slow_search(seed):
 @pytest.mark.parametrize("neck", [0.3, 0.8, 1.3])
 def test_a_neck_has_the_width_of_the_circle_in_it(neck):
     rng = np.random.default_rng(3)
-    mesh = box((0, 0, 0), (40, 20, 20)).joined(box((3, 3, 3), (17, 17, 17)).turned(), box((23, 3, 3), (37, 17, 17)).turned())
+    mesh = box((0, 0, 0), (40, 20, 20)).joined(
+        box((3, 3, 3), (17, 17, 17)).turned(), box((23, 3, 3), (37, 17, 17)).turned()
+    )
     mesh = without(mesh, bore((16, 10, 9), (24, 10, 9), neck, rng), bore((10, 10, -2), (10, 10, 4), 3, rng))
     ways = find_ways(turned(mesh, rng), 1.5)
     assert len(ways.chambers) == 1
@@ -198,7 +200,9 @@ def test_origins_are_carried_through_a_cut_and_told_by_comparing():
 
 def test_only_what_was_made_is_held_against_the_wall_when_the_original_is_known():
     fin = box((0, 0, 0), (30, 26, 22)).corners  # a plate of 0.6 mm stands on the block
-    plain = without(box((0, 0, 0), (30, 26, 40)), brick((-1, -1, 22), (15, 30, 50)), brick((15.6, -1, 22), (40, 30, 50)))
+    plain = without(
+        box((0, 0, 0), (30, 26, 40)), brick((-1, -1, 22), (15, 30, 50)), brick((15.6, -1, 22), (40, 30, 50))
+    )
     assert len(fin) == 12
     made = plain.joined(box((2, 2, 2), (28, 24, 20)).turned())
     made = drained(made, 2.0, np.random.default_rng(1), count=1)

@@ -87,7 +87,11 @@ def run() -> int:
     from bolvek.errors import EXIT_BUG, EXIT_STOPPED, EXIT_WORK, BolvekError
 
     try:
-        cli.main(prog_name="bolvek", standalone_mode=False)
+        if "_BOLVEK_COMPLETE" in os.environ:
+            cli.main(prog_name="bolvek")
+        # not through main(): it would take a closed pipe for a failure
+        with cli.make_context("bolvek", sys.argv[1:]) as context:
+            cli.invoke(context)
     except click.exceptions.Exit as done:
         return done.exit_code
     except click.ClickException as error:

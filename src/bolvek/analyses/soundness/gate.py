@@ -19,6 +19,6 @@ def pass_gate(mesh: Mesh, what: str) -> Mesh:
 
 
 def made_worse(before: Mesh, after: Mesh) -> tuple[Defect, ...]:
-    """Defects that a moved model has in the file more than the model before had: what rounding did to it."""
-    known = {d.code: d.count for d in find_defects(before.as_stored())}
+    """Defects that a moved model has, rounded to float32, more than the model before had: what rounding did to it."""
+    known = {d.code: d.count for d in find_defects(before)}
     return tuple(d for d in find_defects(after.as_stored()) if d.count > known.get(d.code, 0))
