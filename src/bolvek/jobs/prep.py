@@ -11,7 +11,7 @@ from typing import Any, TypeVar
 import numpy as np
 from numpy.typing import NDArray
 
-from bolvek.analyses.cavities import Cavities, default_ball_mm
+from bolvek.analyses.cavities import Cavities, Chamber, default_ball_mm
 from bolvek.analyses.finding import Finding
 from bolvek.analyses.proof import INNER, OUTER, ProofRecord, ProofSettings, examine, origin_by_source
 from bolvek.analyses.thickness import wall_tolerance_mm
@@ -19,7 +19,16 @@ from bolvek.errors import WorkError
 from bolvek.formats import check_target, read_model, write_model
 from bolvek.formats.registry import Model
 from bolvek.mesh import Mesh
-from bolvek.operations.drain import DrainRecord, DrainSettings, GivenUp, PlaceSettings, cut_and_trace, place_drains
+from bolvek.operations.drain import (
+    DrainRecord,
+    DrainSettings,
+    GivenUp,
+    Placed,
+    PlaceSettings,
+    cut_and_trace,
+    place_drains,
+    place_in_chamber,
+)
 from bolvek.operations.hollow import HollowRecord, HollowSettings, NoCavityError, check_hollowable, hollow
 from bolvek.operations.scale import ScaleRecord, ScaleSettings, scale
 from bolvek.report import words
@@ -29,7 +38,6 @@ T = TypeVar("T")
 
 _ROOM_SHARE = 1.06
 """The cavity is as wide as the least drain and a little more, so that the lattice makes no neck below it."""
-_ROOMIER = 1.5
 _TRIES = 3
 
 
@@ -95,6 +103,17 @@ class _Made:
     notes: list[Finding]
 
 
+@dataclass
+class _Hollowed:
+    """A hollowed mesh with the holes it is to get. before: origins of its faces."""
+
+    mesh: Mesh
+    record: HollowRecord
+    before: NDArray[np.int8]
+    placed: list[Placed]
+    notes: list[Finding]
+
+
 def prep(
     source: Path,
     output: Path,
@@ -136,51 +155,78 @@ def prep(
     room = settings.hollow.room_mm
     if room is None:
         room = max(settings.hollow.wall_mm, _ROOM_SHARE * settings.least_passage_mm)
-    ball = max(default_ball_mm(solid), 1.6 * settings.drains.diameter_mm)
-    for turn in range(_TRIES):
-        made = _make(solid, dataclasses.replace(settings.hollow, room_mm=room), settings, step)
-        model = dataclasses.replace(model, mesh=made.mesh)  # lets go of what is not needed any more
+    asked = settings.proof(max(default_ball_mm(solid), 1.6 * settings.drains.diameter_mm))
+
+    def examined(made: _Made) -> tuple[ProofRecord, Cavities | None]:
         origin = origin_by_source(made.mesh, made.source, made.before, solid) if made.hollow else None
-        asked = settings.proof(ball)
-        if made.hollow is None:
-            # nothing was made that the wall could be asked of
-            asked = dataclasses.replace(asked, wall_mm=settings.least_wall_mm)
-        examined = partial(examine, made.mesh, asked, origin)
-        proof, rooms = step("proof", examined, lambda r: words.proof_line(r[0]))
-        narrow = proof.ways is not None and proof.ways.chambers
-        if made.hollow is None or not narrow or turn == _TRIES - 1 or settings.hollow.room_mm is not None:
+        # of a model left solid nothing was made that the wall could be asked of
+        wanted = asked if made.hollow else dataclasses.replace(asked, wall_mm=settings.least_wall_mm)
+        return step("proof", partial(examine, made.mesh, wanted, origin), lambda r: words.proof_line(r[0]))
+
+    plugs = settings.hollow.plugs_mm
+    for turn in range(_TRIES):
+        last = turn == _TRIES - 1
+        hollowed = _hollowed(solid, dataclasses.replace(settings.hollow, room_mm=room, plugs_mm=plugs), settings, step)
+        made = _drained(solid, hollowed, settings, step)
+        model = dataclasses.replace(model, mesh=made.mesh)  # lets go of what is not needed any more
+        proof, rooms = examined(made)
+        chambers = proof.ways.chambers if proof.ways is not None else ()
+        if isinstance(hollowed, _Hollowed) and made.drain is not None and chambers:
+            # each chamber behind a narrow neck gets a hole of its own
+            more = [
+                place_in_chamber(hollowed.mesh, c.where_mm, c.width_mm, _where(settings), hollowed.placed)
+                for c in chambers
+            ]
+            if all(p is not None for p in more):
+                tell("again", f"{words.plural(len(more), 'chamber')} behind narrow necks: a hole each", 0.0)
+                hollowed.placed += [p for p in more if p is not None]
+                made = _drained(solid, hollowed, settings, step)
+                proof, rooms = examined(made)
+                chambers = proof.ways.chambers if proof.ways is not None else ()
+        if made.hollow is None or not chambers or last:
             break
-        room *= _ROOMIER
-        tell("again", f"{len(narrow)} chambers behind narrow necks: a cavity {length_text(room)} wide at least", 0.0)
+        # what no hole reaches is closed off at its neck: a cavity of its own, or a pocket that stays solid
+        plugs += tuple(_plug(c, settings.hollow.wall_mm) for c in chambers)
+        tell("again", f"{words.plural(len(chambers), 'chamber')} behind narrow necks: closed off there", 0.0)
     proof = dataclasses.replace(proof, findings=(*proof.findings, *made.notes))
     mesh = made.mesh
     step("write", lambda: write_model(output, mesh, replace=settings.replace), lambda n: words.written_text(output, n))
     return PrepResult(model, mesh, scaled, made.hollow, made.drain, proof, rooms, output, seconds)
 
 
-def _make(solid: Mesh, asked: HollowSettings, settings: PrepSettings, step: Callable[..., Any]) -> _Made:
-    """Hollow and drain; what cannot be drained stays solid."""
-    outer = np.full(len(solid.faces), OUTER, np.int8)
-    alone = np.arange(len(solid.faces), dtype=np.int32)
+def _plug(chamber: Chamber, wall: float) -> tuple[float, float, float, float]:
+    """A ball, as wide as the wall at least, that closes a chamber's neck (its middle, where no neck was found)."""
+    place = chamber.neck_where_mm or chamber.where_mm
+    return *place, max(0.55 * wall, 0.75 * chamber.neck_most_mm)
+
+
+def _where(settings: PrepSettings) -> PlaceSettings:
+    """Where holes may be: the wall is left beside them, and they may be smaller where no other fits."""
+    wall = settings.hollow.wall_mm
+    return dataclasses.replace(
+        settings.drains, least_mm=settings.least_passage_mm, wall_mm=wall - wall_tolerance_mm(wall)
+    )
+
+
+def _hollowed(
+    solid: Mesh, asked: HollowSettings, settings: PrepSettings, step: Callable[..., Any]
+) -> "_Hollowed | list[Finding]":
+    """Hollow and find places for holes; what cannot be drained stays solid. Only notes when all stays so."""
     try:
         mesh, record = step("hollow", lambda: hollow(solid, asked), lambda r: words.hollow_text(r[1]))
     except NoCavityError as error:
-        text = f"left solid: {error}"
-        return _Made(solid, None, None, alone, outer, [Finding("left_solid", "note", 1, text)])
+        return [Finding("left_solid", "note", 1, f"left solid: {error}")]
     inner = np.full(len(mesh.faces) - len(solid.faces), INNER, np.int8)
-    before = np.concatenate([outer, inner])
-    source = np.arange(len(mesh.faces), dtype=np.int32)
+    before = np.concatenate([np.full(len(solid.faces), OUTER, np.int8), inner])
     if not settings.drains.count:
-        return _Made(mesh, record, None, source, before, [])
-    wall = settings.hollow.wall_mm
-    where = dataclasses.replace(
-        settings.drains, least_mm=settings.least_passage_mm, wall_mm=wall - wall_tolerance_mm(wall)
-    )
-    placed, given_up = step("place", lambda: place_drains(mesh, where), lambda r: words.placed_text(*r))
+        return _Hollowed(mesh, record, before, [], [])
+    placed, given_up = step("place", lambda: place_drains(mesh, _where(settings)), lambda r: words.placed_text(*r))
     notes = [_given_up(g) for g in given_up]
+    if not placed:
+        return notes
     if given_up:
         keep = ~np.isin(mesh.topology.shell, [g.shell for g in given_up])
-        mesh, before, source = mesh.picked(keep), before[keep], source[keep]
+        mesh, before = mesh.picked(keep), before[keep]
         record = dataclasses.replace(
             record,
             cavities=record.cavities - len(given_up),
@@ -188,16 +234,26 @@ def _make(solid: Mesh, asked: HollowSettings, settings: PrepSettings, step: Call
             undrained=len(given_up),
             undrained_mm3=sum(g.volume_mm3 for g in given_up),
         )
-    if not placed:
-        return _Made(solid, None, None, alone, outer, notes)
-    holes = DrainSettings(tuple(p.drain for p in placed))
-    bores = [p.bore for p in placed]
-    cut = step(
+    return _Hollowed(mesh, record, before, placed, notes)
+
+
+def _drained(
+    solid: Mesh, hollowed: "_Hollowed | list[Finding]", settings: PrepSettings, step: Callable[..., Any]
+) -> _Made:
+    """Cut the holes; the solid itself where nothing was hollowed."""
+    if isinstance(hollowed, list):
+        n = len(solid.faces)
+        return _Made(solid, None, None, np.arange(n, dtype=np.int32), np.full(n, OUTER, np.int8), hollowed)
+    h = hollowed
+    if not h.placed:
+        return _Made(h.mesh, h.record, None, np.arange(len(h.mesh.faces), dtype=np.int32), h.before, h.notes)
+    holes = DrainSettings(tuple(p.drain for p in h.placed))
+    mesh, record, source = step(
         "drain",
-        lambda: cut_and_trace(mesh, holes, bores, as_stored=True),
+        lambda: cut_and_trace(h.mesh, holes, [p.bore for p in h.placed], as_stored=True),
         lambda r: words.drain_text(r[1]),
     )
-    return _Made(cut[0], record, cut[1], cut[2], before, notes)
+    return _Made(mesh, h.record, record, source, h.before, h.notes)
 
 
 def _given_up(g: GivenUp) -> Finding:

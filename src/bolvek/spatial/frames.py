@@ -1,4 +1,4 @@
-"""Directions square to an axis."""
+"""Directions: square to an axis, and spread evenly over the sphere."""
 
 import numpy as np
 from numpy.typing import NDArray
@@ -11,3 +11,12 @@ def across(axis: Floats) -> tuple[Floats, Floats]:
     u = np.cross(axis, np.eye(3)[int(np.argmin(np.abs(axis)))])
     u /= np.linalg.norm(u)
     return u, np.cross(axis, u)
+
+
+def fibonacci_sphere(count: int) -> Floats:
+    """Unit directions (count, 3), evenly spread (a Fibonacci lattice; Gonzalez 2010)."""
+    k = np.arange(count) + 0.5
+    z = 1 - 2 * k / count
+    angle = np.pi * (1 + 5**0.5) * k
+    rim = np.sqrt(1 - z * z)
+    return np.stack([rim * np.cos(angle), rim * np.sin(angle), z], axis=1)

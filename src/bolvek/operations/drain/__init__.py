@@ -3,7 +3,7 @@
 from bolvek.operations.drain.beside import wall_left
 from bolvek.operations.drain.bore import Bore, BoreError, Drain, DrainSettings, bore_along, plan_bore
 from bolvek.operations.drain.cut import BoreRecord, DrainRecord, cut_and_trace, cut_bores, drain
-from bolvek.operations.drain.place import GivenUp, Placed, PlaceSettings, place_drains
+from bolvek.operations.drain.place import GivenUp, Placed, PlaceSettings, place_drains, place_in_chamber
 
 __all__ = [
     "Bore",
@@ -20,6 +20,7 @@ __all__ = [
     "cut_bores",
     "drain",
     "place_drains",
+    "place_in_chamber",
     "plan_bore",
     "wall_left",
 ]

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from bolvek.errors import UsageError, WorkError
 from bolvek.mesh import Mesh
-from bolvek.spatial.frames import across
+from bolvek.spatial.frames import across, fibonacci_sphere
 from bolvek.units import length_text, point_text
 
 Floats = NDArray[np.float64]
@@ -245,10 +245,6 @@ def _check_room(along: Floats, end: float, name: str) -> None:
 
 def enclosed_share(mesh: Mesh, point: Floats) -> float:
     """Share of 128 evenly spread directions in which a ray from the point meets the model."""
-    k = np.arange(128) + 0.5
-    z = 1 - 2 * k / 128
-    angle = np.pi * (1 + 5**0.5) * k
-    rim = np.sqrt(1 - z * z)
-    directions = np.stack([rim * np.cos(angle), rim * np.sin(angle), z], axis=1)
+    directions = fibonacci_sphere(128)
     hits = mesh.tree.rays(np.broadcast_to(point, directions.shape), directions)
     return float(np.isfinite(hits.distance[:, 0]).mean())

@@ -18,6 +18,7 @@ from bolvek.errors import UsageError, WorkError
 from bolvek.mesh import Mesh
 from bolvek.operations.drain.beside import wall_left
 from bolvek.operations.drain.bore import Bore, BoreError, Drain, bore_along
+from bolvek.spatial.frames import fibonacci_sphere
 from bolvek.units import as_triple
 
 Floats = NDArray[np.float64]
@@ -27,6 +28,8 @@ _ASIDE_COST = 0.01  # mm of height given up for a mm nearer to the middle of the
 _EXTRA_WALL_COST = 0.3  # mm of height given up for a mm less of uneven wall
 _APART = 2.5  # holes of one cavity keep this many diameters between them
 _SMALLER = 0.8
+_LOOKS = 1500  # directions from the middle of a chamber
+_CHAMBER_REACH = 1.6  # of its radius: what is seen nearer belongs to a chamber
 
 REASONS = {
     "taken": "too near another hole",
@@ -43,6 +46,7 @@ REASONS = {
     "deep": "into the far wall",
     "side": "into a side wall",
     "beside": "too little wall beside it",
+    "elsewhere": "into another room",
 }
 """Why a place was not taken, as it is told."""
 
@@ -149,16 +153,55 @@ def _place_all(
     return here, reasons, tried
 
 
+def place_in_chamber(
+    mesh: Mesh, centre: tuple[float, float, float], width_mm: float, settings: PlaceSettings, taken: list[Placed]
+) -> Placed | None:
+    """A drain for the part of a cavity around a place in it, so wide there, low in what is seen from there.
+
+    None when none reaches.
+    """
+    up = np.array(settings.up) / np.linalg.norm(settings.up)
+    sphere = fibonacci_sphere(_LOOKS)
+    hits = mesh.tree.rays(np.broadcast_to(np.array(centre), sphere.shape), sphere)
+    # what is far lies beyond the neck
+    seen = np.flatnonzero((hits.face[:, 0] >= 0) & (hits.distance[:, 0] <= _CHAMBER_REACH * 0.5 * width_mm))
+    if not len(seen):
+        return None
+    points = np.array(centre) + hits.distance[seen, :1] * sphere[seen]
+    places = points, mesh.unit_normals[hits.face[seen, 0]]
+    diameter = settings.diameter_mm
+    while True:
+        found, _, _ = _best_of(mesh, places, points, "drain", up, settings, diameter, taken)
+        smaller = max(diameter * _SMALLER, settings.least_mm or diameter)
+        if found is not None or not smaller < diameter:
+            return found
+        diameter = smaller
+
+
 def _place_one(
     mesh: Mesh, inner: Mesh, role: str, up: Floats, settings: PlaceSettings, diameter: float, taken: list[Placed]
 ) -> tuple[Placed | None, Counter[str], int]:
-    """The best clean bore: low (a vent: high) and through little more than the wall."""
+    """The best clean bore of one cavity: low (a vent: high) and through little more than the wall."""
+    return _best_of(mesh, _candidates(inner, 0.5 * diameter), inner.vertices, role, up, settings, diameter, taken)
+
+
+def _best_of(
+    mesh: Mesh,
+    places: tuple[Floats, Floats],
+    room: Floats,
+    role: str,
+    up: Floats,
+    settings: PlaceSettings,
+    diameter: float,
+    taken: list[Placed],
+) -> tuple[Placed | None, Counter[str], int]:
+    """The best clean bore from places (N, 3) with directions (N, 3) into the room that points (M, 3) span."""
     radius = 0.5 * diameter
     down = -up if role == "drain" else up
-    points, normal = _candidates(inner, radius)
+    points, normal = places
     depth = points @ down
-    extreme = float((inner.vertices @ down).max())
-    aside = points - inner.bounds.mean(axis=0)
+    extreme = float((room @ down).max())
+    aside = points - 0.5 * (room.min(axis=0) + room.max(axis=0))
     aside -= (aside @ up)[:, None] * up
     bound = extreme - depth + _ASIDE_COST * np.linalg.norm(aside, axis=1)
     order = np.argsort(bound, kind="stable")
@@ -187,6 +230,9 @@ def _place_one(
                 continue
             if any(np.linalg.norm(np.subtract(bore.mouth, t.bore.mouth)) < apart for t in taken):
                 reasons["taken"] += 1
+                continue
+            if np.linalg.norm(bore.end - point) > diameter + bore.wall_mm[1] - bore.wall_mm[0]:
+                reasons["elsewhere"] += 1
                 continue
             cost = float(bound[row]) + _EXTRA_WALL_COST * (bore.wall_mm[1] - bore.wall_mm[0])
             if cost >= least:

@@ -21,6 +21,7 @@ from bolvek.operations.hollow.lift import lift_to_wall, points_of
 from bolvek.operations.hollow.room import find_room
 from bolvek.operations.hollow.settings import HollowRecord, HollowSettings, NoCavityError, check_hollowable
 from bolvek.operations.slim import slim
+from bolvek.operations.untangle import untangle
 from bolvek.spatial.isosurface import lipschitz_surface
 from bolvek.spatial.tree import Tree
 from bolvek.units import length_text
@@ -33,7 +34,6 @@ _MIN_CELLS_ACROSS = 3
 # tolerances added to the level, and shares of the wall allowed to slimming: tried in turn until clean
 _PLANS = ((0.5, (SLIM_SHARE,)), (2.0, (SLIM_SHARE,)), (4.0, (SLIM_SHARE, 0.25 * SLIM_SHARE, 0.0)))
 _MOST_STEP = 0.3  # cells
-_UNTANGLE_ROUNDS = 8
 _THICKEN_ROUNDS = 5
 
 Floats = NDArray[np.float64]
@@ -62,7 +62,7 @@ def hollow(mesh: Mesh, settings: HollowSettings) -> tuple[Mesh, HollowRecord]:
     thickened = 0
     for extra, shares in _PLANS:
         level = wall + extra * wall_tolerance_mm(wall)
-        room = find_room(mesh, level, wall, settings.least_room_mm, cell)
+        room = find_room(mesh, level, wall, settings.least_room_mm, cell, settings.plugs_mm)
         if room is None:
             raise NoCavityError(_too_thick(mesh, settings, cell))
         for _ in range(_THICKEN_ROUNDS):
@@ -72,7 +72,7 @@ def hollow(mesh: Mesh, settings: HollowSettings) -> tuple[Mesh, HollowRecord]:
             )
             if not len(lattice.faces):
                 raise NoCavityError(_too_thick(mesh, settings, cell))
-            exact = _untangle(lattice, _to_distance(mesh, lattice, level, cell))
+            exact = untangle(lattice, _to_distance(mesh, lattice, level, cell))
             found = _finish(mesh, exact, wall, shares if settings.slim else (0.0,))
             if found is None or not len(found.thin):
                 break
@@ -144,22 +144,6 @@ def _to_distance(mesh: Mesh, lattice: Mesh, level: float, cell: float) -> Mesh:
     return lattice.moved(lattice.vertices + away * (step / np.maximum(distance, 1e-12))[:, None])
 
 
-def _untangle(clean: Mesh, wanted: Mesh) -> Mesh:
-    """`wanted` with the vertices of crossing faces put back to `clean`, until nothing crosses."""
-    mesh = wanted
-    for _ in range(_UNTANGLE_ROUNDS):
-        pairs, count = mesh.tree.meeting_pairs()
-        if not count:
-            return mesh
-        around = np.zeros(len(mesh.vertices), bool)
-        around[mesh.faces[pairs.ravel()].ravel()] = True
-        ring = mesh.faces[around[mesh.faces].any(axis=1)].ravel()
-        vertices = mesh.vertices.copy()
-        vertices[ring] = clean.vertices[ring]
-        mesh = clean.moved(vertices)
-    return clean
-
-
 def _finish(mesh: Mesh, exact: Mesh, wall: float, shares: tuple[float, ...]) -> _Shell | None:
     """Slim and lift the inner shell; the first of ever more careful tries that is clean."""
     for share in shares:
@@ -168,7 +152,7 @@ def _finish(mesh: Mesh, exact: Mesh, wall: float, shares: tuple[float, ...]) -> 
             inner, record = slim(exact, share * wall)
             deviation = record.deviation_mm
         lifted, least = lift_to_wall(mesh, inner, wall)
-        inner = _untangle(inner, lifted)
+        inner = untangle(inner, lifted)
         if inner is not lifted:
             points, _ = points_of(inner, np.arange(len(inner.faces)), wall / SAMPLES_A_WALL)
             least = float(mesh.tree.nearest(points)[0].min())

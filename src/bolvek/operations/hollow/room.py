@@ -14,6 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from bolvek.mesh import Mesh
+from bolvek.operations.untangle import untangle
 from bolvek.spatial.isosurface import Surface, lipschitz_surface
 from bolvek.spatial.tree import Tree
 
@@ -22,12 +23,14 @@ Floats = NDArray[np.float64]
 
 @dataclass
 class Room:
-    """The distance-like field of a cavity: negative in it. `filled` are middles of balls that stay material."""
+    """The distance-like field of a cavity: negative in it. `filled` are middles of balls as wide as the wall, `plugs`
+    balls (x, y, z, radius), that stay material."""
 
     mesh: Mesh
     wall_mm: float
     grown: Mesh | None
     filled: Floats
+    plugs: tuple[tuple[float, float, float, float], ...] = ()
 
     def value(self, level: float) -> Callable[[Floats], Floats]:
         """The field (P,) at points (P, 3), for a wall of `level` mm."""
@@ -43,17 +46,26 @@ class Room:
 
                 gap, _ = cKDTree(self.filled).query(points)
                 found = np.maximum(found, 1.05 * half - gap)
+            for x, y, z, radius in self.plugs:
+                found = np.maximum(found, radius - np.linalg.norm(points - (x, y, z), axis=1))
             return found
 
         return at
 
 
-def find_room(mesh: Mesh, level: float, wall: float, room: float, cell: float) -> Room | None:
+def find_room(
+    mesh: Mesh,
+    level: float,
+    wall: float,
+    room: float,
+    cell: float,
+    plugs: tuple[tuple[float, float, float, float], ...] = (),
+) -> Room | None:
     """The cavity of a solid for a wall and a room (mm); None when no ball as wide as the room fits anywhere."""
     low, high = mesh.bounds
     none = np.zeros((0, 3))
     if not room > 0:
-        return Room(mesh, wall, None, none)
+        return Room(mesh, wall, None, none, plugs)
     solid, radius, half = mesh.signed_distance, 0.5 * room, 0.5 * wall
     core = lipschitz_surface(lambda p: level + radius + solid.at(p), low, high, cell, thin_sheets=True)
     if not len(core.faces):
@@ -63,7 +75,7 @@ def find_room(mesh: Mesh, level: float, wall: float, room: float, cell: float) -
     pad = reach + 2 * cell
     low, high = middles.bounds[0] - pad, middles.bounds[1] + pad
     grown = lipschitz_surface(lambda p: middles.signed_distance.at(p) - reach, low, high, cell, thin_sheets=True)
-    return Room(mesh, wall, _on_level(grown, middles.tree, reach, cell), none)
+    return Room(mesh, wall, _on_level(grown, middles.tree, reach, cell), none, plugs)
 
 
 def _on_level(surface: Surface, tree: Tree, level: float, cell: float) -> Mesh:
@@ -71,4 +83,6 @@ def _on_level(surface: Surface, tree: Tree, level: float, cell: float) -> Mesh:
     distance, face = tree.nearest(surface.vertices)
     away = surface.vertices - tree.closest_points(surface.vertices, face)
     step = np.clip(level - distance, -0.15 * cell, 0.15 * cell)
-    return Mesh(surface.vertices + away * (step / np.maximum(distance, 1e-12))[:, None], surface.faces)
+    plain = Mesh(surface.vertices, surface.faces)
+    # a surface that crossed itself would have no side to speak of
+    return untangle(plain, plain.moved(surface.vertices + away * (step / np.maximum(distance, 1e-12))[:, None]))

@@ -19,13 +19,15 @@ class NoCavityError(WorkError):
 @dataclass(frozen=True)
 class HollowSettings:
     """Wall, lattice cell (None: see `cell_mm`) and least width of the cavity (None: as wide as the wall; 0: any) in mm;
-    slim the inner shell or not; hollow small pockets too."""
+    slim the inner shell or not; hollow small pockets too. plugs_mm: balls (x, y, z, radius) that stay solid, to close
+    a neck of the cavity."""
 
     wall_mm: float
     grid_mm: float | None = None
     slim: bool = True
     keep_pockets: bool = False
     room_mm: float | None = None
+    plugs_mm: tuple[tuple[float, float, float, float], ...] = ()
 
     @property
     def least_room_mm(self) -> float:
