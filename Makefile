@@ -5,7 +5,7 @@ PYTHON ?= python3
 VENV := .venv
 BIN := $(VENV)/bin
 
-.PHONY: demo test bench clean
+.PHONY: demo test fool bench clean
 
 demo: $(VENV)/.user
 	$(BIN)/bolvek demo out/ --replace
@@ -16,6 +16,10 @@ test: $(VENV)/.dev
 	$(BIN)/lint-imports
 	$(BIN)/python -m bolvek.jobs.warmup
 	$(BIN)/pytest -q -n 2
+
+# six of every kind of model made to fool the proof (make test has one of each)
+fool: $(VENV)/.dev
+	cd tests && ../$(BIN)/python fool.py --count 6
 
 bench: $(VENV)/.dev
 	$(BIN)/python -m bench.run

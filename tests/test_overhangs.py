@@ -5,13 +5,14 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from bolvek.analyses.directions import CompareSettings, compare_directions, flat_sides, spread_directions
+from bolvek.analyses.directions import CompareSettings, compare_directions, flat_sides
 from bolvek.analyses.overhangs import OverhangSettings, find_overhangs
 from bolvek.demo.measured import lattice_shade
 from bolvek.demo.pieces import block, blocks, globe, turned
 from bolvek.errors import UsageError, WorkError
 from bolvek.mesh import Mesh
 from bolvek.operations.pose import rotation
+from bolvek.spatial.frames import fibonacci_sphere
 from support import assert_sound, ball, blob, box, shell_box
 
 FINE = 128
@@ -215,7 +216,7 @@ def test_turning_both_model_and_up_and_moving_far_away_change_little(make):
 
 
 def test_directions_are_even_and_ranked_by_what_they_cost():
-    spread = spread_directions(500)
+    spread = fibonacci_sphere(500)
     np.testing.assert_allclose(np.linalg.norm(spread, axis=1), 1)
     closest = np.sort(spread @ spread.T, axis=1)[:, -2]
     assert np.degrees(np.arccos(closest)).min() > 3.5  # 500 even ones are about 9 degrees apart

@@ -13,6 +13,7 @@ from bolvek.analyses.shells import nest_exactly
 from bolvek.analyses.survey import survey
 from bolvek.analyses.thickness import edge_points, measure, sample_surface
 from bolvek.analyses.walls import WallSettings, measure_walls, wall_at
+from bolvek.demo.twin_lamp import BUBBLE_MM, LEFT_MM, NECK_MM, WALL_MM, twin_lamp
 from bolvek.errors import WorkError
 from bolvek.kernels.grid import watershed
 from bolvek.mesh import Mesh
@@ -211,6 +212,14 @@ def test_only_what_was_made_is_held_against_the_wall_when_the_original_is_known(
     assert record.verdict == "fit", [f.text for f in record.findings]
     assert record.wall.features == 1 and record.wall.features_min_mm == pytest.approx(0.6, abs=1e-3)
     assert "thin_features" in {f.code for f in record.findings}
+
+
+def test_the_twin_lamp_has_the_faults_it_was_made_with():
+    record = prove(twin_lamp(), ProofSettings(wall_mm=WALL_MM))
+    assert {f.code for f in record.findings if f.severity == "fault"} == {"cavity_closed", "cavity_narrow", "wall_thin"}
+    assert record.ways.chambers[0].neck_mm == pytest.approx(NECK_MM * np.cos(np.pi / 32), abs=0.03)
+    assert record.wall.min_mm == pytest.approx(LEFT_MM, abs=1e-3)
+    assert record.voids[0].size_mm == pytest.approx((BUBBLE_MM,) * 3, rel=0.02)
 
 
 def test_two_blind_holes_may_meet_in_the_material():

@@ -17,6 +17,7 @@ from bolvek.analyses.thickness import SKIN_SHARE, check_solid, sample_surface
 from bolvek.errors import UsageError
 from bolvek.kernels import overhangs as kernels
 from bolvek.mesh import Mesh
+from bolvek.spatial.frames import fibonacci_sphere
 from bolvek.spatial.parallel import run_ranges
 from bolvek.units import as_triple
 
@@ -82,15 +83,6 @@ class Comparison:
     now: Direction
 
 
-def spread_directions(count: int) -> Floats:
-    """Unit vectors (count, 3) evenly spread over the sphere: a Fibonacci lattice (Gonzalez 2010)."""
-    k = np.arange(count) + 0.5
-    z = 1 - 2 * k / count
-    turn = np.pi * (1 + 5**0.5) * k
-    r = np.sqrt(1 - z * z)
-    return np.stack([r * np.cos(turn), r * np.sin(turn), z], axis=1)
-
-
 def flat_sides(mesh: Mesh, most: int = _MOST_FLATS) -> Floats:
     """Outward unit normals (N, 3) of the largest sides of the convex hull: what the model can stand on."""
     from scipy.spatial import ConvexHull, QhullError
@@ -122,7 +114,7 @@ def compare_directions(
         ("as asked", settings.direction[None]),
         ("flat side", -flat_sides(mesh)),
         ("axis", np.concatenate([np.eye(3), -np.eye(3)])),
-        ("spread", spread_directions(compare.count)),
+        ("spread", fibonacci_sphere(compare.count)),
     ]
     ups: list[Floats] = []
     names: list[str] = []

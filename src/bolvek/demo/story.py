@@ -7,12 +7,14 @@ from pathlib import Path
 
 from bolvek.analyses.directions import compare_directions
 from bolvek.analyses.overhangs import OverhangSettings, find_overhangs
+from bolvek.analyses.proof import ProofSettings, examine
 from bolvek.analyses.survey import SurveySettings
 from bolvek.analyses.walls import WallSettings, measure_walls
 from bolvek.demo.carp import carp
 from bolvek.demo.lantern_set import UNIT, lantern_set
 from bolvek.demo.measured import gourd, lattice_shade
 from bolvek.demo.troubled import cloud_tile, dragon_bracket, finial
+from bolvek.demo.twin_lamp import WALL_MM, twin_lamp
 from bolvek.formats import check_target, read_model, write_model
 from bolvek.formats.safe import write_bytes
 from bolvek.jobs.look import look
@@ -54,6 +56,7 @@ def run_demo(
     names = [*TROUBLED, *(f"{Path(n).stem}.survey.png" for n in TROUBLED), "survey.json"]
     names += ["carp.stl", "carp.png", "carp.prep.stl", "carp.prep.png", "carp.prep.json"]
     names += [f"{n}{suffix}" for n, suffixes in MEASURED.items() for suffix in suffixes]
+    names += ["twin_lamp.stl", "twin_lamp.proof.png"]
     names += [f"lantern_set/{n}{suffix}" for n in lantern_set() for suffix in (".stl", ".sized.stl")]
     for name in names:
         check_target(folder / name, replace=replace)
@@ -61,6 +64,8 @@ def run_demo(
     _look_at_troubled(folder, tell, replace)
     begin_step("measure")
     _measure(folder, tell, replace)
+    begin_step("twin lamp")
+    _prove_the_lamp(folder, tell, replace)
     begin_step("lantern set")
     _size_the_set(folder / "lantern_set", tell, replace)
     begin_step("carp")
@@ -119,6 +124,18 @@ def _measure(folder: Path, tell: Tell, replace: bool) -> None:
     sheet = directions_picture(mesh, compared, settings, caption)
     write_bytes(folder / "lattice_shade.ways.png", sheet, replace=replace)
     tell("overhangs", f"{path}: {'; '.join(f.text for f in hangs.findings)}", _since(begin))
+
+
+def _prove_the_lamp(folder: Path, tell: Tell, replace: bool) -> None:
+    """The twin lamp as a customer brings it, and what the proof says of it."""
+    begin = time.perf_counter()
+    path = folder / "twin_lamp.stl"
+    write_model(path, twin_lamp(), replace=replace)
+    mesh = read_model(path).mesh
+    proof, rooms = examine(mesh, ProofSettings(wall_mm=WALL_MM))
+    write_picture(folder / "twin_lamp.proof.png", path, mesh, proof, rooms, replace=replace)
+    faults = "; ".join(f.text for f in proof.findings if f.severity == "fault")
+    tell("proof", f"{path}: {proof.verdict}: {faults}", _since(begin))
 
 
 def _size_the_set(folder: Path, tell: Tell, replace: bool) -> None:

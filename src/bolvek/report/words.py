@@ -151,7 +151,7 @@ _MOST_CAVITIES = 12
 
 def proof_text(record: ProofRecord) -> list[tuple[str, str]]:
     """The proof as rows of (what, figures)."""
-    rows = [(CLAUSES[c.name], c.text if c.state != "fails" else f"no: {c.text}") for c in record.clauses]
+    rows = [(CLAUSES[c.name], c.text if c.state != "fails" else "no, see the fault below") for c in record.clauses]
     rows.append(
         (
             "solid",

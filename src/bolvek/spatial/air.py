@@ -12,13 +12,13 @@ from numpy.typing import NDArray
 
 from bolvek.errors import WorkError
 from bolvek.kernels.grid import watershed as kernels
+from bolvek.spatial.frames import HALF_DIAGONAL
 from bolvek.spatial.signed import SignedDistance
 from bolvek.spatial.voxels import label_regions
 
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
 
-HALF_DIAGONAL = 0.5 * 3.0**0.5
 _CORNERS = np.array([[k & 1, k >> 1 & 1, k >> 2 & 1] for k in range(8)])
 _COARSEST = 32
 _WIDTH_STEP = 1 / 256  # cells: widths of ways are rounded up to it

@@ -5,6 +5,9 @@ from numpy.typing import NDArray
 
 Floats = NDArray[np.float64]
 
+HALF_DIAGONAL = 0.5 * 3.0**0.5
+"""Of a cube of side one."""
+
 
 def across(axis: Floats) -> tuple[Floats, Floats]:
     """Two unit directions (3,) square to a unit axis and to each other; the same axis gives the same ones."""

@@ -13,17 +13,17 @@ from numpy.typing import NDArray
 
 from bolvek.errors import WorkError
 from bolvek.kernels import isosurface as kernels
+from bolvek.spatial.frames import HALF_DIAGONAL
 
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int32]
 
-_HALF_DIAGONAL = 0.5 * 3.0**0.5
 _CORNERS = np.array([[k & 1, k >> 1 & 1, k >> 2 & 1] for k in range(8)])
 THIN_SHEET = 0.2
 """Lattice points less than this share of a cell deeper than the level do not count as deep."""
 DEEP = 0.5
 """Nor do those in no cell with a point that is this share of a cell deeper than the level."""
-MIN_CELLS_PER_LEVEL = 2 * _HALF_DIAGONAL
+MIN_CELLS_PER_LEVEL = 2 * HALF_DIAGONAL
 """A wall must be more than this many cells, so that no brick holds both its surfaces."""
 MOST_BRICKS = 16_000_000
 """Bricks that fit into the memory of a small machine."""
@@ -85,7 +85,7 @@ def lipschitz_surface(
         size *= 2
     brick = np.zeros((1, 3), np.int64)
     while True:
-        reach = (_HALF_DIAGONAL * size + THIN_SHEET) * cell * (1 + 1e-9)
+        reach = (HALF_DIAGONAL * size + THIN_SHEET) * cell * (1 + 1e-9)
         brick = brick[np.abs(value(low + (brick + 0.5 * size) * cell)) <= reach]
         if size == 2 or not len(brick):
             break

@@ -135,17 +135,6 @@ class Tree:
         tree._bound(0, 1)
         return tree
 
-    def only(self, wanted: NDArray[np.bool_]) -> "Tree":
-        """The same tree answering nearest-point questions for some faces only (mask (F,))."""
-        tree = Tree.__new__(Tree)
-        tree.__dict__.update(self.__dict__)
-        here = wanted[self.order]
-        tree.triangles = np.where(here[:, None], self.triangles, np.inf)
-        before = np.concatenate([[0], np.cumsum(here)])
-        empty = before[self.first + self.count] == before[self.first]
-        tree.child = np.where(empty, np.int32(-2), self.child)
-        return tree
-
     def nearest(self, points: Floats, limit: float = np.inf, *, sort: bool = True) -> tuple[Floats, Ints]:
         """Distance (P,) and face (P,) nearest to points (P, 3), up to `limit`; ties may take either."""
         local = np.ascontiguousarray(np.asarray(points, np.float64).reshape(-1, 3) - self.origin)

@@ -13,7 +13,8 @@ from numpy.typing import NDArray
 
 from bolvek.kernels.grid import watershed as kernels
 from bolvek.mesh import Mesh
-from bolvek.spatial.air import HALF_DIAGONAL, MOST_BLOCKS, AirLattice
+from bolvek.spatial.air import MOST_BLOCKS, AirLattice
+from bolvek.spatial.frames import HALF_DIAGONAL
 from bolvek.units import as_triple
 
 Floats = NDArray[np.float64]

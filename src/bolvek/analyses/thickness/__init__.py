@@ -15,7 +15,6 @@ from bolvek.analyses.thickness.samples import (
     crease_samples,
     edge_points,
     sample_surface,
-    samples_needed,
     wall_tolerance_mm,
 )
 
@@ -31,7 +30,6 @@ __all__ = [
     "edge_points",
     "measure",
     "sample_surface",
-    "samples_needed",
     "surfaces_along",
     "wall_tolerance_mm",
 ]

@@ -42,11 +42,6 @@ class Samples:
     spacing_mm: float
 
 
-def samples_needed(mesh: Mesh, spacing_mm: float) -> float:
-    """About how many samples a spacing takes."""
-    return mesh.area / spacing_mm**2 + 2.0 * len(mesh.faces)
-
-
 def sample_surface(mesh: Mesh, spacing_mm: float, only: NDArray[np.bool_] | None = None) -> Samples:
     """Samples about a spacing apart or nearer, one at least a face with an area, in the tree's order of faces.
 
