@@ -224,6 +224,14 @@ def block_with_mouths(rng):
 
 
 @kind
+def mouth_in_the_skin(rng):
+    """A pocket of the skin behind lips: far too small to be a room of this block."""
+    wide = rng.uniform(3.0, 3.6)
+    mesh = box((0, 0, 0), (60, 50, 50)).joined(void((25, 25, 46 - wide), (25 + wide, 25 + wide, 46)))
+    return Case(without(mesh, bore((26.5, 26.5, 45), (26.5, 26.5, 52), rng.uniform(0.6, 1.2), rng)), set(), 3.0)
+
+
+@kind
 def slotted_block(rng):
     slots = [brick((3 + 5.2 * k, -3, 10), (5.6 + 5.2 * k, 40, 30)) for k in range(5)]
     return Case(without(box((0, 0, 0), BLOCK), *slots), set(), 2.4)
@@ -270,6 +278,17 @@ def second_chamber_behind_a_pinhole(rng):
     ways = [bore((8, 12, -2), (8, 12, 3), 3, rng), bore((8, 12, 25), (8, 12, 19), 3, rng)]
     ways += [bore((13, y, z), (17, y, z), neck, rng, 16)]
     return Case(without(mesh, *ways), {"cavity_narrow"}, wall)
+
+
+@kind
+def small_chamber_beside_a_room(rng):
+    """As small as a mouth, but behind the cavity."""
+    wide = rng.uniform(2.8, 3.4)
+    mesh = box((0, 0, 0), (60, 50, 50)).joined(void((4, 4, 4), (50, 46, 46)))
+    mesh = mesh.joined(void((52.5, 25, 25), (52.5 + wide, 25 + wide, 25 + wide)))
+    ways = [bore((20, 20, -2), (20, 20, 6), 3.5, rng), bore((20, 20, 52), (20, 20, 44), 3.5, rng)]
+    ways += [bore((49, 26.4, 26.4), (53.5, 26.4, 26.4), rng.uniform(0.5, 1.2), rng)]
+    return Case(without(mesh, *ways), {"cavity_narrow"}, 2.0)
 
 
 @kind

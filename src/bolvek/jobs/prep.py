@@ -170,7 +170,7 @@ def prep(
         made = _drained(solid, hollowed, settings, step)
         model = dataclasses.replace(model, mesh=made.mesh)  # lets go of what is not needed any more
         proof, rooms = examined(made)
-        chambers = proof.ways.chambers if proof.ways is not None else ()
+        chambers = _chambers(proof)
         if isinstance(hollowed, _Hollowed) and made.drain is not None and chambers:
             # each chamber behind a narrow neck gets a hole of its own
             more = [
@@ -182,7 +182,7 @@ def prep(
                 hollowed.placed += [p for p in more if p is not None]
                 made = _drained(solid, hollowed, settings, step)
                 proof, rooms = examined(made)
-                chambers = proof.ways.chambers if proof.ways is not None else ()
+                chambers = _chambers(proof)
         if made.hollow is None or not chambers or last:
             break
         # what no hole reaches is closed off at its neck: a cavity of its own, or a pocket that stays solid
@@ -192,6 +192,10 @@ def prep(
     mesh = made.mesh
     step("write", lambda: write_model(output, mesh, replace=settings.replace), lambda n: words.written_text(output, n))
     return PrepResult(model, mesh, scaled, made.hollow, made.drain, proof, rooms, output, seconds)
+
+
+def _chambers(proof: ProofRecord) -> list[Chamber]:
+    return [c for c in proof.ways.chambers if not c.pocket] if proof.ways is not None else []
 
 
 def _plug(chamber: Chamber, wall: float) -> tuple[float, float, float, float]:

@@ -40,7 +40,8 @@ class Chamber:
     """A room that no ball of the least drain gets out of.
 
     width_mm: across its widest place (a lower bound). neck_mm: across the narrowest place of its widest way
-    out, found on the surface; 0 when none was found, then neck_most_mm bounds it. neck_where_mm: there.
+    out, found on the surface; 0 when none was found, then neck_most_mm bounds it. neck_where_mm: there. pocket: a small
+    one of the skin, told but not judged.
     """
 
     volume_mm3: float
@@ -49,6 +50,7 @@ class Chamber:
     neck_mm: float
     neck_most_mm: float
     neck_where_mm: Triple | None
+    pocket: bool = False
 
 
 @dataclass(frozen=True)

@@ -91,6 +91,16 @@ class Cavities:
         """All openings of all rooms."""
         return [o for c in self.found for o in c.openings]
 
+    def in_a_room(self, point: tuple[float, float, float]) -> bool:
+        """Whether a place in the air lies in a room that is more than a pocket."""
+        for grid in self.grids:
+            cell = np.rint((np.array(point) - grid.origin) / self.spacing_mm).astype(np.int64)
+            if (cell >= 0).all() and (cell < grid.label.shape).all():
+                room = int(grid.label[tuple(cell)])
+                if room >= 0 and not self.found[room].pocket:
+                    return True
+        return False
+
     def look(
         self,
         mesh: Mesh,

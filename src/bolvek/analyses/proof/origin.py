@@ -41,7 +41,7 @@ def origin_from(mesh: Mesh, original: Mesh) -> Origin:
     gap, nearest = original.tree.nearest(points.reshape(-1, 3), 4 * near)
     on = (gap.reshape(-1, 4) <= near).all(axis=1)
     middle = np.maximum(nearest.reshape(-1, 4)[:, 3], 0)
-    on &= np.einsum("ij,ij->i", stored.unit_normals[rest], original.unit_normals[middle]) > 0.99
+    on &= np.einsum("ij,ij->i", stored.normals_of(rest), original.normals_of(middle)) > 0.99
     face[rest[on]] = OUTER
     kept = kept_of(mesh, face, original, int(same.sum()))
     if kept.faces < 0.5 * kept.of:

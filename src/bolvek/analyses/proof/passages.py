@@ -1,17 +1,33 @@
 """Every way out wide enough: chambers behind necks, and rooms with one opening only."""
 
+from dataclasses import replace
+
 from bolvek.analyses.cavities import Cavities, Chamber, Ways
+from bolvek.analyses.cavities.rooms import POCKET_SHARE
 from bolvek.analyses.finding import Finding
 from bolvek.units import length_text, point_text, volume_text
 
 _TOLD = 8
 
 
+POCKET_MM3 = 100.0
+"""A chamber of the skin, in no room, counts as a pocket only below this (and below the share of a pocket)."""
+
+
+def with_pockets(ways: Ways, cavities: Cavities, material_mm3: float) -> Ways:
+    """The ways with those chambers marked that are only pockets of the skin."""
+    largest = max((c.volume_mm3 for c in cavities.found), default=0.0)
+    least = min(POCKET_MM3, POCKET_SHARE * max(largest, 0.1 * material_mm3))
+    marked = [replace(c, pocket=c.volume_mm3 < least and not cavities.in_a_room(c.where_mm)) for c in ways.chambers]
+    return replace(ways, chambers=tuple(marked))
+
+
 def judge_ways(ways: Ways, cavities: Cavities) -> list[Finding]:
     """A fault a chamber (many: one for the rest), a note a room with a single opening, a note for pockets."""
+    chambers = [c for c in ways.chambers if not c.pocket]
     found = [
         Finding("cavity_narrow", "fault", 1, _chamber_text(c, ways.least_mm), c.neck_where_mm or c.where_mm)
-        for c in ways.chambers[:_TOLD]
+        for c in chambers[:_TOLD]
     ]
     if not ways.judged:
         text = (
@@ -19,7 +35,7 @@ def judge_ways(ways: Ways, cavities: Cavities) -> list[Finding]:
             f"rooms narrower than {length_text(ways.narrowest_room_mm)} are not seen; use a wider --least-drain"
         )
         found.append(Finding("ways_unjudged", "fault", 1, text))
-    rest = ways.chambers[_TOLD:]
+    rest = chambers[_TOLD:]
     if rest:
         total = volume_text(sum(c.volume_mm3 for c in rest))
         text = f"{len(rest):,} more chambers of {total} in all behind necks under {length_text(ways.least_mm)}"
@@ -29,12 +45,13 @@ def judge_ways(ways: Ways, cavities: Cavities) -> list[Finding]:
             size = volume_text(cavity.volume_mm3)
             text = f"a cavity of {size} has one opening only: no vent lets air in while it drains"
             found.append(Finding("no_vent", "note", 1, text, cavity.openings[0].where_mm))
-    pockets = [c for c in cavities.found if c.pocket and not c.closed]
+    pockets = [(c.volume_mm3, c.where_mm) for c in cavities.found if c.pocket and not c.closed]
+    pockets = pockets or [(c.volume_mm3, c.where_mm) for c in ways.chambers if c.pocket]
     if pockets:
-        total = volume_text(sum(c.volume_mm3 for c in pockets))
+        total = volume_text(sum(volume for volume, _ in pockets))
         plural = "s" if len(pockets) > 1 else ""
         text = f"{len(pockets):,} pocket{plural} of the skin, {total} in all: no room to speak of"
-        found.append(Finding("pockets", "note", len(pockets), text, pockets[0].where_mm))
+        found.append(Finding("pockets", "note", len(pockets), text, pockets[0][1]))
     return found
 
 

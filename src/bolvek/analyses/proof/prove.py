@@ -10,7 +10,7 @@ from bolvek.analyses.cavities import Cavities, Ways, find_cavities, find_ways
 from bolvek.analyses.finding import Finding
 from bolvek.analyses.proof.material import find_voids, judge_material, judge_voids
 from bolvek.analyses.proof.origin import Origin
-from bolvek.analyses.proof.passages import judge_ways
+from bolvek.analyses.proof.passages import judge_ways, with_pockets
 from bolvek.analyses.proof.record import Clause, ProofRecord, ProofSettings, Wall
 from bolvek.analyses.proof.wall import measure_wall
 from bolvek.analyses.shells import Shells, nest_exactly
@@ -89,6 +89,7 @@ def examine(mesh: Mesh, settings: ProofSettings, origin: Origin | None = None) -
             "rooms", lambda: find_cavities(mesh, ball_mm=settings.ball_mm, wall_mm=settings.wall_mm, nested=nested)
         )
         ways = timed("ways", lambda: find_ways(_opened(mesh, nested), settings.least_drain_mm))
+        ways = with_pockets(ways, cavities, mesh.volume)
         judged = judge_ways(ways, cavities)
         findings += judged
         clauses.append(_ways_clause(ways, judged))

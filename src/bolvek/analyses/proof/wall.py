@@ -139,7 +139,7 @@ def _cells(mesh: Mesh, judged: _Judged, mask: NDArray[np.bool_], spacing: float,
     for begin in range(0, len(samples.area), _BATCH):
         rows = slice(begin, begin + _BATCH)
         points, face = samples.points[rows], samples.face[rows]
-        keep = judged.at(points, mesh.unit_normals[face], face)
+        keep = judged.at(points, mesh.normals_of(face), face)
         parts.append(_asked(mesh, points[keep], face[keep], samples.area[rows][keep], aim))
     return sum(parts[1:], parts[0]) if parts else _nothing()
 
@@ -169,7 +169,7 @@ def _comes_out_judged(
     rows = np.flatnonzero(hit >= 0)
     if len(rows):
         ends = points[rows] - normals[rows] * length[rows, None]
-        out[rows] = judged.at(ends, mesh.unit_normals[hit[rows]], hit[rows].astype(np.int64))
+        out[rows] = judged.at(ends, mesh.normals_of(hit[rows]), hit[rows].astype(np.int64))
     return out
 
 
@@ -188,7 +188,7 @@ def _from_the_other_side(
         return _nothing(), features
     spacing = max(spacing, float(np.sqrt(mesh.face_areas[mask].sum() / MOST_SAMPLES)))
     samples = sample_surface(mesh, spacing, mask)
-    normals = mesh.unit_normals[samples.face]
+    normals = mesh.normals_of(samples.face)
     m = measure(mesh, samples.points, samples.face, np.ones(len(mesh.faces)), widest_ball_mm=0.0, far_mm=far)
     thin = np.flatnonzero(~np.isnan(m.ray))
     ours = _comes_out_judged(mesh, judged, samples.points[thin], normals[thin], m.ray[thin], m.hit[thin])
@@ -229,7 +229,7 @@ def _least(
             some = sample_surface(mesh, fine, only)
             around = (np.abs(some.points - place) <= reach).all(axis=1)
             p, f = some.points[around], some.face[around]
-            keep = judged.at(p, mesh.unit_normals[f], f)
+            keep = judged.at(p, mesh.normals_of(f), f)
             found = _asked(mesh, p[keep], f[keep], some.area[around][keep], aim)
             good = np.flatnonzero(found.square & ~np.isnan(found.wall))
             if not len(good):

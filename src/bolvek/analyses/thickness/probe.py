@@ -82,7 +82,7 @@ def measure(
     """
     tree = mesh.tree
     side = 1.0 if across_air else -1.0
-    directions = (mesh.unit_normals[face] if normals is None else normals) * (side * sign[face])[:, None]
+    directions = (mesh.normals_of(face) if normals is None else normals) * (side * sign[face])[:, None]
     longest = float(mesh.size.max())
     hits = tree.rays(points, directions, near=SKIN_SHARE * longest, far=far_mm)
     ray, hit = hits.distance[:, 0], np.maximum(hits.face[:, 0], 0)

@@ -46,7 +46,7 @@ def _from_faces(mesh: Mesh, start: Floats, axis: Floats, length: float, radius: 
     only = np.zeros(len(mesh.faces), bool)
     only[mesh.tree.faces_in_box(ends.min(axis=0) - room, ends.max(axis=0) + room)] = True
     samples = sample_surface(mesh, wall / SAMPLES_A_WALL, only)
-    direction = -mesh.unit_normals[samples.face]
+    direction = -mesh.normals_of(samples.face)
     off = samples.points - start
     off -= (off @ axis)[:, None] * axis
     lean = direction - (direction @ axis)[:, None] * axis

@@ -130,7 +130,7 @@ def bore_along(
     """The bore from outside through `surface` along the unit axis. Raises WorkError with the reason."""
     offsets = _disc(axis, 1.02 * radius)
     _, face = mesh.tree.nearest(surface[None])
-    lean = abs(float(mesh.unit_normals[face[0]] @ axis))
+    lean = abs(float(mesh.normals_of(face)[0] @ axis))
     if lean < _LEAST_COSINE:
         angle = np.degrees(np.arcsin(lean))
         raise BoreError("flat", f"{name} is too flat: its axis meets the surface at {angle:.0f} degrees, at least 9")

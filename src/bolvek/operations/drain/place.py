@@ -168,7 +168,7 @@ def place_in_chamber(
     if not len(seen):
         return None
     points = np.array(centre) + hits.distance[seen, :1] * sphere[seen]
-    places = points, mesh.unit_normals[hits.face[seen, 0]]
+    places = points, mesh.normals_of(hits.face[seen, 0])
     diameter = settings.diameter_mm
     while True:
         found, _, _ = _best_of(mesh, places, points, "drain", up, settings, diameter, taken)
@@ -251,7 +251,7 @@ def _candidates(inner: Mesh, radius: float) -> tuple[Floats, Floats]:
     samples = sample_surface(inner, spacing)
     return (
         np.concatenate([inner.vertices, samples.points]),
-        np.concatenate([_vertex_normals(inner), inner.unit_normals[samples.face]]),
+        np.concatenate([_vertex_normals(inner), inner.normals_of(samples.face)]),
     )
 
 

@@ -173,7 +173,7 @@ def _thin_fins(inner: Mesh, wall: float) -> Floats:
     samples = sample_surface(inner, spacing)
     points, face, normals = crease_samples(inner, spacing)
     points = np.concatenate([samples.points, points])
-    normals = np.concatenate([inner.unit_normals[samples.face], normals])
+    normals = np.concatenate([inner.normals_of(samples.face), normals])
     face = np.concatenate([samples.face, face])
     ones = np.ones(len(inner.faces))
     m = measure(inner, points, face, ones, widest_ball_mm=1.25 * wall, normals=normals, far_mm=1.25 * wall)
