@@ -195,9 +195,10 @@ def test_demo_leaves_models_record_and_pictures(bolvek, tmp_path):
     bolvek("demo", "out")
     names = {str(p.relative_to(tmp_path / "out")) for p in (tmp_path / "out").rglob("*") if p.is_file()}
     carp = {"carp.stl", "carp.png", "carp.prep.stl", "carp.prep.png", "carp.prep.json"}
+    proven = {"twin_lamp.stl", "twin_lamp.proof.png"}
     looked = {"finial.stl", "cloud_tile.ply", "dragon_bracket.obj", "survey.json"}
     pictures = {f"{name}.survey.png" for name in ("finial", "cloud_tile", "dragon_bracket")}
     lanterns = {f"lantern_set/{n}{s}" for n in ("body", "lid", "hook") for s in (".stl", ".sized.stl")}
     measured = {"gourd.stl", "gourd.walls.png"} | {f"lattice_shade{s}" for s in (".stl", ".overhangs.png", ".ways.png")}
-    assert names == carp | looked | pictures | lanterns | measured
+    assert names == carp | proven | looked | pictures | lanterns | measured
     bolvek("demo", "out", expect=3)

@@ -52,8 +52,13 @@ def test_what_is_not_foreseen_has_its_code_and_no_traceback(tmp_path, raised, co
 
 def test_ctrl_c_ends_with_130_and_leaves_nothing(tmp_path):
     write_model(tmp_path / "ball.stl", sphere(40, 0.7))
+    # whoever starts the tests in the background has it ignored, and children inherit that
+    heard = "import os, signal, sys; signal.signal(signal.SIGINT, signal.SIG_DFL); os.execv(sys.argv[1], sys.argv[1:])"
     run = subprocess.Popen(
-        [PROGRAM, "prep", "ball.stl", "--grid", "0.2mm"], cwd=tmp_path, stdout=subprocess.PIPE, stderr=subprocess.PIPE
+        [sys.executable, "-c", heard, PROGRAM, "prep", "ball.stl", "--grid", "0.2mm"],
+        cwd=tmp_path,
+        stdout=subprocess.PIPE,
+        stderr=subprocess.PIPE,
     )
     run.stdout.readline()  # the file is read: the work has begun
     run.send_signal(signal.SIGINT)
