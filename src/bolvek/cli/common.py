@@ -180,7 +180,7 @@ def prepare_kernels() -> None:
     from bolvek.jobs.warmup import kernels_missing, warm_up
 
     if kernels_missing():
-        click.echo("bolvek: preparing kernels, once on this machine (about half a minute) ...", err=True)
+        click.echo("bolvek: preparing kernels, once on this machine (about a minute) ...", err=True)
         warm_up()
 
 
