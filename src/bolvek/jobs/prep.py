@@ -170,7 +170,7 @@ def prep(
         made = _drained(solid, hollowed, settings, step)
         model = dataclasses.replace(model, mesh=made.mesh)  # lets go of what is not needed any more
         proof, rooms = examined(made)
-        chambers = _chambers(proof)
+        chambers = _chambers(proof, solid)
         if isinstance(hollowed, _Hollowed) and made.drain is not None and chambers:
             # each chamber behind a narrow neck gets a hole of its own
             more = [
@@ -182,7 +182,7 @@ def prep(
                 hollowed.placed += [p for p in more if p is not None]
                 made = _drained(solid, hollowed, settings, step)
                 proof, rooms = examined(made)
-                chambers = _chambers(proof)
+                chambers = _chambers(proof, solid)
         if made.hollow is None or not chambers or last:
             break
         # what no hole reaches is closed off at its neck: a cavity of its own, or a pocket that stays solid
@@ -194,8 +194,10 @@ def prep(
     return PrepResult(model, mesh, scaled, made.hollow, made.drain, proof, rooms, output, seconds)
 
 
-def _chambers(proof: ProofRecord) -> list[Chamber]:
-    return [c for c in proof.ways.chambers if not c.pocket] if proof.ways is not None else []
+def _chambers(proof: ProofRecord, solid: Mesh) -> list[Chamber]:
+    """Chambers that hollowing made: those of the model's own skin no hollowing can mend."""
+    found = [c for c in proof.ways.chambers if not c.pocket] if proof.ways is not None else []
+    return [c for c in found if solid.signed_distance.at(np.array([c.where_mm]))[0] < 0]
 
 
 def _plug(chamber: Chamber, wall: float) -> tuple[float, float, float, float]:

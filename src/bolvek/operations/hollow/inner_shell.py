@@ -58,8 +58,7 @@ def hollow(mesh: Mesh, settings: HollowSettings) -> tuple[Mesh, HollowRecord]:
     settings.check()
     mesh, turned = check_hollowable(mesh)
     wall, cell = settings.wall_mm, settings.cell_mm(float(mesh.size.max()))
-    found: _Shell | None = None
-    thickened = 0
+    best: _Shell | None = None
     for extra, shares in _PLANS:
         level = wall + extra * wall_tolerance_mm(wall)
         room = find_room(mesh, level, wall, settings.least_room_mm, cell, settings.plugs_mm)
@@ -77,15 +76,17 @@ def hollow(mesh: Mesh, settings: HollowSettings) -> tuple[Mesh, HollowRecord]:
             if found is None or not len(found.thin):
                 break
             room.filled = np.concatenate([room.filled, found.thin])
-        thickened = len(room.filled)
-        if found is not None and not len(found.thin):
+        if found is not None and (best is None or len(found.thin) < len(best.thin)):
+            best, figures = found, (pockets, pocket_volume, len(lattice.faces), len(room.filled), level)
+        if best is not None and not len(best.thin):
             break
-    if found is None:
+    if best is None:
         raise WorkError(
             f"no clean inner shell was found for a wall of {length_text(wall)} on a grid of {length_text(cell)}: "
             f"try --grid {0.5 * cell:.3g}mm"
         )
-    inner = found.mesh
+    inner = best.mesh
+    pockets, pocket_volume, lattice_faces, thickened, level = figures
     result = mesh.joined(inner)
     result.__dict__["tree"] = Tree.joined(mesh.tree, inner.tree, result.vertices, result.faces)
     return result, HollowRecord(
@@ -96,11 +97,11 @@ def hollow(mesh: Mesh, settings: HollowSettings) -> tuple[Mesh, HollowRecord]:
         -inner.volume,
         pockets,
         pocket_volume,
-        len(lattice.faces),
+        lattice_faces,
         len(inner.faces),
-        found.allowed_mm,
-        found.deviation_mm,
-        found.least_mm,
+        best.allowed_mm,
+        best.deviation_mm,
+        best.least_mm,
         turned,
         max(0.0, _deeper_than(mesh, level, 2 * cell).volume + inner.volume) if settings.least_room_mm else 0.0,
         thickened,
