@@ -172,6 +172,21 @@ def plate(rng):
     return Case(box((0, 0, 0), (40, 30, wall)), set(), wall)
 
 
+def pointed(base, height, sides=4) -> Mesh:
+    """A solid pyramid."""
+    angle = 2 * np.pi * np.arange(sides) / sides
+    ring = np.stack([base * np.cos(angle), base * np.sin(angle), 0 * angle], axis=1)
+    around = [(k, (k + 1) % sides) for k in range(sides)]
+    faces = [(a, b, sides) for a, b in around] + [(b, a, sides + 1) for a, b in around]
+    return Mesh(np.concatenate([ring, [(0, 0, height), (0, 0, 0)]]), faces)
+
+
+@kind
+def pointed_solid(rng):
+    """No two of its sides face each other: it only tapers to its edges."""
+    return Case(pointed(20, rng.uniform(22, 40), int(rng.integers(3, 40))), set(), rng.uniform(1, 3))
+
+
 @kind
 def hollow_balls_side_by_side(rng):
     wall, gap = rng.uniform(1.4, 2.0), rng.uniform(0.2, 0.8)
@@ -433,6 +448,12 @@ def cup_with_a_thin_floor(rng):
 def plate_too_thin(rng):
     wall = rng.uniform(1.0, 3.0)
     return Case(box((0, 0, 0), (40, 30, wall * rng.uniform(0.2, 0.98))), {"wall_thin"}, wall)
+
+
+@kind
+def flat_pyramid(rng):
+    """So flat that its sides face each other: nowhere as thick as asked."""
+    return Case(pointed(20, rng.uniform(0.3, 1.8), int(rng.integers(3, 40))), {"wall_thin"}, 2.0)
 
 
 @kind

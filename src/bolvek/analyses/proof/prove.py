@@ -94,7 +94,7 @@ def examine(mesh: Mesh, settings: ProofSettings, origin: Origin | None = None) -
         findings += judged
         clauses.append(_ways_clause(ways, judged))
         wall = timed("wall", lambda: measure_wall(mesh, cavities, settings.wall_mm, origin, settings.least_wall_mm))
-        judged = _wall_findings(wall, settings)
+        judged = _wall_findings(wall, settings, bool(cavities.is_room.any()))
         findings += judged
         clauses.append(_wall_clause(wall, settings, judged))
     faults = any(f.severity == "fault" for f in findings)
@@ -158,11 +158,12 @@ def _ways_clause(ways: Ways, findings: list[Finding]) -> Clause:
     return Clause("ways", "holds", text)
 
 
-def _wall_findings(wall: Wall | None, settings: ProofSettings) -> list[Finding]:
+def _wall_findings(wall: Wall | None, settings: ProofSettings, rooms: bool) -> list[Finding]:
+    """Faults and notes of the wall. A solid of which no two sides face each other (a cone) has none to be thin."""
     found = []
     asked = settings.wall_mm
     if wall is None:
-        if asked is not None:
+        if asked is not None and rooms:
             text = f"a wall of {length_text(asked)} was asked for and nothing could be measured"
             found.append(Finding("wall_unmeasured", "fault", 0, text))
         return found
@@ -187,8 +188,10 @@ def _wall_clause(wall: Wall | None, settings: ProofSettings, findings: list[Find
         measured = f"; measured {length_text(wall.min_mm)} at least" if wall else ""
         return Clause("wall", "not judged", f"no wall was asked for{measured}")
     faults = _first(findings)
-    if faults or wall is None:
+    if faults:
         return Clause("wall", "fails", faults)
+    if wall is None:
+        return Clause("wall", "holds", "no two sides face each other: the material only tapers to its edges")
     return Clause(
         "wall",
         "holds",
