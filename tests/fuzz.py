@@ -19,8 +19,8 @@ from pathlib import Path
 
 import numpy as np
 
-from bolvek.analyses.judgement import judge
 from bolvek.analyses.survey import survey
+from bolvek.analyses.survey.judgement import judge
 from bolvek.demo.pieces import block, globe
 from bolvek.errors import BolvekError
 from bolvek.formats import Parts, read_model
@@ -150,8 +150,7 @@ def run_case(path: Path) -> str:
     """Read and survey one file: what came of it."""
     try:
         model = read_model(path)
-        parts = (model.parts.names, model.parts.part) if model.parts else None
-        found, _ = survey(model.mesh, parts=parts)
+        found, _ = survey(model.mesh, parts=model.parts)
         return "read, " + judge(found, model.polygons).verdict
     except BolvekError as error:
         text = str(error)

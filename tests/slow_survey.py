@@ -1,7 +1,7 @@
 """A slow survey in plain Python and rational numbers, sharing no code with the one it checks."""
 
 import math
-from collections import defaultdict
+from collections import Counter, defaultdict
 from fractions import Fraction
 from itertools import combinations
 
@@ -70,11 +70,23 @@ class SlowSurvey:
         for uses in self.uses.values():
             if len(uses) == 2 and uses[0][1] != uses[1][1] and not {u[0] for u in uses} & (flat | low):
                 knives += self._inner_angle(uses[0][0], uses[1][0]) < self.knife_deg
-        near = set()
-        for a, b in combinations(range(len(self.points)), 2):
-            if (a, b) not in self.uses and math.dist(self.points[a], self.points[b]) <= self.near:
-                near |= {a, b}
-        return {"slivers": len(low), "near_vertices": len(near), "knife_edges": knives}
+        rim = sorted({v for e in self.open for v in e})
+        pairs = [p for p in combinations(rim, 2) if p not in self.uses and self._apart(*p) <= self.near]
+        near = len({v for p in pairs for v in p}) if self._open_once_welded(pairs) < len(self.open) else 0
+        return {"slivers": len(low), "near_vertices": near, "knife_edges": knives}
+
+    def _apart(self, a, b):
+        return math.dist(self.points[a], self.points[b])
+
+    def _open_once_welded(self, pairs):
+        """Open edges that are left when the vertices of each pair are one."""
+        name = {v: v for v in range(len(self.points))}
+        for a, b in pairs:
+            old, new = name[a], name[b]
+            name = {v: new if n == old else n for v, n in name.items()}
+        faces = [[name[v] for v in self.faces[f]] for f in self.proper]
+        uses = Counter(tuple(sorted((f[k], f[(k + 1) % 3]))) for f in faces if len(set(f)) == 3 for k in range(3))
+        return sum(n == 1 for n in uses.values())
 
     def loops(self):
         """Loops of open edges, where every vertex on them has just two."""

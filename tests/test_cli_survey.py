@@ -46,8 +46,9 @@ def test_the_finial_is_told_in_full(bolvek, tmp_path):
     said = bolvek("survey", "finial.stl", expect=1).stdout
     for text in (
         "4 outer, 1 outer turned in, 1 buried",
+        "in 1 region",
         f"{plan.nonmanifold_edges} edges used by more than two faces",
-        f"{plan.flipped_faces} faces turned against their neighbours",
+        f"{plan.flipped_faces} flipped faces in 1 region",
         "inside out",
         "buried",
         "not sound",
@@ -57,12 +58,12 @@ def test_the_finial_is_told_in_full(bolvek, tmp_path):
         assert f"{name}" in said
 
 
-def test_openings_come_smallest_first_and_rims_are_no_holes(bolvek, tmp_path):
+def test_openings_come_largest_first_and_rims_are_no_holes(bolvek, tmp_path):
     write_model(tmp_path / "tile.ply", cloud_tile()[0])
     done = bolvek("survey", "tile.ply", "--json", "-", expect=1)
     openings = json.loads(done.stdout)["models"][0]["survey"]["openings"]
     spans = [o["span_mm"] for o in openings]
-    assert spans == sorted(spans) and openings[-1]["kind"] == "rim"
+    assert spans == sorted(spans, reverse=True) and openings[0]["kind"] == "rim"
     assert "rim of an open skin" in done.stderr and "hole" in done.stderr
 
 

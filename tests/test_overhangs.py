@@ -5,8 +5,8 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from bolvek.analyses.directions import CompareSettings, compare_directions, flat_sides
 from bolvek.analyses.overhangs import OverhangSettings, find_overhangs
+from bolvek.analyses.overhangs.directions import CompareSettings, compare_directions, flat_sides
 from bolvek.demo.measured import lattice_shade
 from bolvek.demo.pieces import block, blocks, globe, turned
 from bolvek.errors import UsageError, WorkError

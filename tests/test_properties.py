@@ -7,10 +7,10 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from bolvek.analyses.judgement import judge
-from bolvek.analyses.overhangs import material_minima, vertex_normals
-from bolvek.analyses.spots import gather_spots
+from bolvek.analyses.overhangs.overhangs import material_minima, vertex_normals
 from bolvek.analyses.survey import survey
+from bolvek.analyses.survey.judgement import judge
+from bolvek.analyses.thickness.spots import gather_spots
 from bolvek.demo.pieces import blocks, globe, sheet
 from bolvek.errors import FileError, UsageError
 from bolvek.formats.obj import obj_bytes, read_obj

@@ -6,7 +6,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from bolvek.analyses.thickness import measure, sample_surface
-from bolvek.analyses.walls import WallSettings, measure_walls, wall_at
+from bolvek.analyses.thickness.walls import WallSettings, measure_walls, wall_at
 from bolvek.demo.measured import GOURD_WALL_MM, gourd
 from bolvek.demo.pieces import block, globe, sheet, turned
 from bolvek.errors import UsageError, WorkError

@@ -7,10 +7,10 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from bolvek.analyses.directions import CompareSettings, compare_directions
 from bolvek.analyses.overhangs import OverhangSettings, find_overhangs
+from bolvek.analyses.overhangs.directions import CompareSettings, compare_directions
 from bolvek.analyses.thickness import surfaces_along
-from bolvek.analyses.walls import WallSettings, measure_walls
+from bolvek.analyses.thickness.walls import WallSettings, measure_walls
 from bolvek.demo.measured import lattice_shade
 from bolvek.demo.pieces import block
 from bolvek.errors import WorkError

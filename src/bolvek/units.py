@@ -69,14 +69,29 @@ def as_triple(v: "Sequence[float] | NDArray[np.float64]") -> tuple[float, float,
     return float(v[0]) + 0.0, float(v[1]) + 0.0, float(v[2]) + 0.0
 
 
+def decimals(mm: float) -> int:
+    """Decimals that tell lengths of about so many mm: two from a millimetre up, one more for each tenth of it."""
+    if not 0 < mm < 1 or not math.isfinite(mm):
+        return 2
+    return min(2 + math.ceil(-math.log10(mm) - 1e-9), 9)
+
+
 def length_text(mm: float) -> str:
-    """A length for people: three significant digits or thousandths of a millimetre."""
-    return f"{mm:.3f} mm" if abs(mm) < 10 else f"{mm:.2f} mm"
+    """A length for people: three significant digits or thousandths of a millimetre, more of them below a hundredth."""
+    size = abs(mm)
+    return f"{mm:.{2 if size >= 10 else 3 if size >= 0.01 or not size else decimals(size)}f} mm"
 
 
-def point_text(point: object) -> str:
-    """A place for people, in millimetres."""
-    return "(" + ", ".join(f"{round(float(x), 2) + 0.0:.2f}" for x in point) + ")"  # type: ignore[attr-defined]
+def point_text(point: object, longest_mm: float = 10.0) -> str:
+    """A place for people, in millimetres, with the decimals that a model of that size needs."""
+    n = decimals(longest_mm)
+    return "(" + ", ".join(f"{round(float(x), n) + 0.0:.{n}f}" for x in point) + ")"  # type: ignore[attr-defined]
+
+
+def size_text(size: object) -> str:
+    """Extents in mm, with the decimals that the largest needs."""
+    n = decimals(max(float(x) for x in size))  # type: ignore[attr-defined]
+    return " x ".join(f"{float(x):.{n}f}" for x in size) + " mm"  # type: ignore[attr-defined]
 
 
 def volume_text(mm3: float) -> str:

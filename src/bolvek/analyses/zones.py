@@ -53,7 +53,7 @@ def zones(
     counts: NDArray[np.int64] | None = None,
     most: int | None = None,
 ) -> list[Zone]:
-    """A zone a group, from the points (N, K, 3) of its members, smallest extent first, at most so many."""
+    """A zone a group, from the points (N, K, 3) of its members, largest extent first, at most so many."""
     if not len(group):
         return []
     order = np.argsort(group, kind="stable")
@@ -63,7 +63,7 @@ def zones(
     if counts is None:
         counts = np.bincount(group)
     where, size = 0.5 * (low + high), high - low
-    order = np.lexsort((*where.T[::-1], size.max(axis=1)))[:most]
+    order = np.lexsort((*where.T[::-1], -size.max(axis=1)))[:most]
     return [
         Zone(n, (x, y, z), (u, v, w))
         for n, (x, y, z), (u, v, w) in zip(

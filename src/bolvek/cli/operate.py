@@ -55,6 +55,10 @@ def operate(
         check_suffix(target)
         if ascii_stl and target.suffix.lower() != ".stl":
             raise UsageError(f"--ascii is for STL, not for {target}")
+    for k, target in enumerate(targets):
+        if target in targets[:k]:
+            first = models[targets.index(target)]
+            raise UsageError(f"{first} and {models[k]} would both be written to {target}: give them different names")
     check_targets(models, [*targets, json_target, picture_target], replace=replace)
     talk = Talk(json_target)
     if choose is not None:

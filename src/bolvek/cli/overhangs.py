@@ -37,7 +37,7 @@ def settings_for(
 
 
 def _weights(texts: tuple[str, ...]) -> dict[str, float]:
-    from bolvek.analyses.directions import WEIGHTS
+    from bolvek.analyses.overhangs.directions import WEIGHTS
 
     weights = dict(WEIGHTS)
     for text in texts:
@@ -91,8 +91,8 @@ def command(
       bolvek overhangs shade.stl --angle 45 --picture overhangs.png
       bolvek overhangs carp.stl --printer small-resin --compare-up 200 --sheet ways.png
     """
-    from bolvek.analyses.directions import CompareSettings, compare_directions
     from bolvek.analyses.overhangs import find_overhangs
+    from bolvek.analyses.overhangs.directions import CompareSettings, compare_directions
     from bolvek.cli.common import check_targets
     from bolvek.cli.measure import run_measure
 

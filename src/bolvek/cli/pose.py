@@ -40,7 +40,7 @@ def _tilt(text: str | None) -> tuple[float, float] | None:
 
 def _best_up(model: Path, rank: int, printer: str | None, unit: str | None) -> tuple[float, float, float]:
     """The build direction that `overhangs --compare-up` ranks there."""
-    from bolvek.analyses.directions import CompareSettings, compare_directions
+    from bolvek.analyses.overhangs.directions import CompareSettings, compare_directions
     from bolvek.cli.common import prepare_kernels
     from bolvek.cli.overhangs import settings_for
     from bolvek.formats import read_model

@@ -23,14 +23,12 @@ from bolvek.errors import EXIT_FILE, EXIT_FINDINGS, EXIT_SOUND
 
 if TYPE_CHECKING:
     from bolvek.analyses.finding import Finding
-    from bolvek.analyses.judgement import Judgement
+    from bolvek.analyses.survey import Judgement
     from bolvek.jobs.look import Looked
     from bolvek.profiles import Material, Printer
     from bolvek.report.record import ModelSection
 
     Done = tuple[Judgement, int, float]  # what the total needs: judgement, triangles, volume
-
-_COLOURS = {"yes": "green", "in part": "yellow", "no": "red"}
 
 
 @click.command("survey")
@@ -149,21 +147,12 @@ def command(
 
 def _tell(talk: Talk, found: "Looked", material: "Material", printers: "list[Printer]", *, details: bool) -> None:
     """Everything about one model."""
-    from bolvek.report.survey_words import IN_ROWS, purpose_rows, survey_rows, verdict_text
+    from bolvek.report.survey_words import survey_rows
 
-    s, judgement = found.survey, found.judgement
     extra = {"most": 1_000_000} if details else {}
-    for name, text in survey_rows(found.model, s, judgement, material, printers, **extra):
-        talk.row(name, text)
-    for finding in judgement.findings:
-        if finding.code not in IN_ROWS:
-            talk.row(finding.severity, finding.text, "red" if finding.severity == "fault" else "yellow")
-    for name, text, answer in purpose_rows(judgement):
-        talk.row(name, text, _COLOURS[answer])
-    clean = judgement.verdict == "clean"
-    seconds = ", ".join(f"{k} {v:.2f} s" for k, v in found.seconds.items())
-    talk.row("verdict", verdict_text(s, judgement), "bold green" if clean else "bold red")
-    talk.row("took", seconds, "dim")
+    for name, text, style in survey_rows(found.model, found.survey, found.judgement, material, printers, **extra):
+        talk.row(name, text, style)
+    talk.row("took", ", ".join(f"{k} {v:.2f} s" for k, v in found.seconds.items()), "dim")
 
 
 def _write(

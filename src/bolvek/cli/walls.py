@@ -43,7 +43,7 @@ def command(
       bolvek walls gourd.stl --min 1.2mm --picture walls.png
       bolvek walls lid.stl --printer small-resin --height 40mm --gap 0.3mm
     """
-    from bolvek.analyses.walls import WallSettings, measure_walls
+    from bolvek.analyses.thickness.walls import WallSettings, measure_walls
     from bolvek.cli.common import check_targets
     from bolvek.cli.measure import run_measure
     from bolvek.profiles import load_profiles

@@ -5,11 +5,11 @@ import time
 from collections.abc import Callable
 from pathlib import Path
 
-from bolvek.analyses.directions import compare_directions
 from bolvek.analyses.overhangs import OverhangSettings, find_overhangs
+from bolvek.analyses.overhangs.directions import compare_directions
 from bolvek.analyses.proof import ProofSettings, examine
 from bolvek.analyses.survey import SurveySettings
-from bolvek.analyses.walls import WallSettings, measure_walls
+from bolvek.analyses.thickness.walls import WallSettings, measure_walls
 from bolvek.demo.carp import carp
 from bolvek.demo.lantern_set import UNIT, lantern_set
 from bolvek.demo.measured import gourd, lattice_shade
@@ -30,7 +30,8 @@ from bolvek.report.picture import model_caption
 from bolvek.report.record import Record, model_section, record_json, settings_dict
 from bolvek.report.survey_words import survey_line
 from bolvek.report.walls_picture import walls_picture
-from bolvek.report.words import scale_text, size_text
+from bolvek.report.words import scale_text
+from bolvek.units import size_text
 
 PREP = PrepSettings(hollow=HollowSettings(2.0), drains=PlaceSettings(2, 3.5), scale=ScaleSettings(height_mm=90.0))
 TROUBLED: dict[str, Callable[[], Mesh]] = {

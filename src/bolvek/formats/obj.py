@@ -3,6 +3,7 @@
 from pathlib import Path
 
 import numpy as np
+from numpy.typing import NDArray
 
 from bolvek.errors import FileError
 from bolvek.formats.soup import Parts, Soup, make_soup
@@ -28,8 +29,18 @@ def read_obj(data: bytes, path: Path) -> Soup:
     fault, kind = kernels.read_obj(raw, len(raw), True, vertices, start, corners, marks, totals)
     if fault >= 0:
         raise FileError(f"{path}: line {line_of(data, fault)}: expected {_WHAT[kind]}, found {quoted(data, fault)}")
-    names = [(rest_of_line(data, int(at)) or f"part {k + 1}", int(first)) for k, (at, first) in enumerate(marks)]
-    return make_soup(path, vertices, start, corners, marks=names)
+    return make_soup(path, vertices, start, corners, marks=_names(data, marks), by_name=True)
+
+
+def _names(data: bytes, marks: NDArray[np.int64]) -> list[tuple[str, int]]:
+    """Name and first face of each stretch: of its object, of its group, or of both ("lid/hinge")."""
+    names, thing, group = [], "", ""
+    for k, (at, first) in enumerate(marks.tolist()):
+        name = rest_of_line(data, at) or f"part {k + 1}"
+        thing, group = (name, "") if data[at - 1] == ord("o") else (thing, name)
+        both = f"{thing}/{group}" if thing and group and thing != group else thing or group
+        names.append((both, first))
+    return names
 
 
 def obj_bytes(mesh: Mesh, parts: Parts | None) -> bytes:

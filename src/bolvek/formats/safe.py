@@ -83,10 +83,12 @@ def _name_once(beside: Path, path: Path) -> None:
 
 @dataclass(frozen=True)
 class Written:
-    """What a model file got: its size, and how far rounding moved a coordinate (0: bit for bit)."""
+    """What a model file got: its size, how far rounding moved a coordinate (0: bit for bit), and how many names of
+    parts the format has no place for."""
 
     bytes: int
     rounded_mm: float
+    names_lost: int = 0
 
 
 _WRITERS: dict[str, Callable[[Mesh, Parts | None], bytes]] = {
@@ -138,4 +140,4 @@ def write_model(
         write_bytes(path, data, replace=replace, verify=verify)
     else:
         raise FileError(f"{path}: there is nothing to write, the model has no faces")
-    return Written(len(data), rounded)
+    return Written(len(data), rounded, len(parts.names) if parts is not None and grouped is None else 0)

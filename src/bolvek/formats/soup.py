@@ -32,10 +32,12 @@ class Polygons:
 
 @dataclass(frozen=True)
 class Parts:
-    """Named pieces of a file: part (F,) int32 is the number of each face's name."""
+    """Named pieces of a file: part (F,) int32 is the number of each face's name; support: names (numbers) of what
+    the file says is no part of the model but holds it while it is built."""
 
     names: tuple[str, ...]
     part: NDArray[np.int32]
+    support: frozenset[int] = frozenset()
 
 
 @dataclass(frozen=True)
@@ -64,10 +66,13 @@ def make_soup(
     marks: Sequence[tuple[str, int]] = (),
     warnings: Sequence[str] = (),
     unit: str | None = None,
+    by_name: bool = False,
+    support: Sequence[bool] = (),
 ) -> Soup:
     """Triangles of polygons: polygon p has corners[start[p]:start[p + 1]] of vertices (V, 3).
 
-    marks name parts as (name, first polygon). Polygons of fewer than three corners or with corners that
+    marks name parts as (name, first polygon); by_name: those of one name are one part; support says which marks
+    are no part of the model. Polygons of fewer than three corners or with corners that
     do not exist are dropped with a warning. Raises FileError when there are too many of those, when
     a coordinate in use is not finite, or when nothing is left.
     """
@@ -103,12 +108,18 @@ def make_soup(
     check_finite(path, vertices, corners)
     label = np.zeros(len(start) - 1, np.int32)
     names: tuple[str, ...] = ()
+    props: frozenset[int] = frozenset()
     if marks:  # a polygon belongs to the last mark before it, those before all marks to the first
         last = np.searchsorted([first for _, first in marks], polygon, side="right") - 1
-        used, at = np.unique(np.maximum(last, 0), return_inverse=True)
+        mark = np.maximum(last, 0)
+        if by_name:
+            known: dict[str, int] = {}
+            mark = np.array([known.setdefault(name, k) for k, (name, _) in enumerate(marks)])[mark]
+        used, at = np.unique(mark, return_inverse=True)
         label = at.ravel().astype(np.int32)
         names = tuple(marks[k][0] for k in used)
-    return triangulated(vertices, start, corners, label, names, warnings, unit)
+        props = frozenset(k for k, m in enumerate(used.tolist()) if support and support[m])
+    return triangulated(vertices, start, corners, label, names, warnings, unit, props)
 
 
 def check_finite(path: Path, vertices: Floats, corners: Ints) -> None:
@@ -134,11 +145,12 @@ def triangulated(
     names: tuple[str, ...],
     warnings: list[str],
     unit: str | None,
+    support: frozenset[int] = frozenset(),
 ) -> Soup:
     """Cut checked polygons (three corners at least) into triangles; label (P,) is their part."""
     count = len(start) - 1
     size = np.diff(start)
-    parts = Parts(names, np.repeat(label, size - 2)) if len(names) > 1 else None
+    parts = Parts(names, np.repeat(label, size - 2), support) if len(names) > 1 else None
     if (size == 3).all():
         return Soup(vertices, corners.reshape(-1, 3).astype(np.int32), warnings, parts, unit=unit)
     faces = np.empty((len(corners) - 2 * count, 3), np.int32)

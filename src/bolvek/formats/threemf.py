@@ -40,6 +40,7 @@ _NAMES = {
     "vertices": np.array([[ord("x"), 0], [ord("y"), 0], [ord("z"), 0]], np.uint8),
     "triangles": np.array([[ord("v"), ord("1")], [ord("v"), ord("2")], [ord("v"), ord("3")]], np.uint8),
 }
+_SUPPORT = ("support", "solidsupport")
 _TRIANGLE_SHEETS = ("beamlattice", "slicestackid")
 
 
@@ -48,6 +49,7 @@ class _Object:
     name: str
     vertices: Floats
     triangles: NDArray[np.int64]
+    support: bool
     components: list[tuple[tuple[str, str], Floats]] = field(default_factory=list)
 
 
@@ -85,6 +87,7 @@ class _Archive:
         self.vertices: list[Floats] = []
         self.triangles: list[NDArray[np.int64]] = []
         self.marks: list[tuple[str, int]] = []
+        self.support: list[bool] = []
         self.placed = self.count = self.offset = 0
 
     def _entry(self, name: str) -> bytes:
@@ -182,7 +185,8 @@ class _Archive:
             raise FileError(
                 f"{self.path}: object {key[1]} in '{name}' has a triangle whose corners are no vertex numbers"
             )
-        item = _Object(title, vertices, np.minimum(triangles, 2.0**62).astype(np.int64))
+        support = element.get("type", "model") in _SUPPORT
+        item = _Object(title, vertices, np.minimum(triangles, 2.0**62).astype(np.int64), support)
         for part in _children(element, "components", "component"):
             target = (_attribute(part, "path") or name).lstrip("/").lower(), part.get("objectid", "")
             item.components.append((target, self._transform(part)))
@@ -238,6 +242,7 @@ class _Archive:
             marks=self.marks,
             warnings=self.warnings,
             unit=self.units[home],
+            support=self.support,
         )
 
     def _place(self, key: tuple[str, str], transform: Floats, name: str, depth: int) -> None:
@@ -278,6 +283,7 @@ class _Archive:
             if np.linalg.det(transform[:3]) < 0:
                 faces = faces[:, ::-1]
             self.marks.append((name, self.count))
+            self.support.append(item.support)
             self.count += len(faces)
             self.vertices.append(moved)
             self.triangles.append(faces + self.offset)
@@ -337,8 +343,9 @@ def threemf_bytes(mesh: Mesh, parts: Parts | None) -> bytes:
         "<resources>\n"
     ]
     for k, (name, piece) in enumerate(chosen, 1):
+        kind = "support" if parts is not None and k - 1 in parts.support else "model"
         body += [
-            f'<object id="{k}" type="model" name={quoteattr(printable(name))}><mesh><vertices>\n',
+            f'<object id="{k}" type="{kind}" name={quoteattr(printable(name))}><mesh><vertices>\n',
             number_lines('<vertex x="%r" y="%r" z="%r"/>\n', piece.vertices),
             "</vertices><triangles>\n",
             number_lines('<triangle v1="%d" v2="%d" v3="%d"/>\n', piece.faces),

@@ -7,9 +7,7 @@ from pathlib import Path
 
 import numpy as np
 
-from bolvek.analyses.judgement import Judgement, judge
-from bolvek.analyses.survey import SurveySettings, survey
-from bolvek.analyses.survey_record import Marks, Survey
+from bolvek.analyses.survey import Judgement, Marks, Survey, SurveySettings, judge, survey
 from bolvek.errors import FileError
 from bolvek.formats import Model, Parts, read_model
 from bolvek.formats.registry import SUFFIXES
@@ -46,8 +44,7 @@ def look(path: Path, settings: SurveySettings, *, unit: str | None = None) -> Lo
     begin = time.perf_counter()
     model = read_model(path, unit=unit)
     middle = time.perf_counter()
-    parts = (model.parts.names, model.parts.part) if model.parts else None
-    found, marks = survey(model.mesh, settings, parts)
+    found, marks = survey(model.mesh, settings, model.parts)
     judgement = judge(found, model.polygons, unit=model.unit)
     end = time.perf_counter()
     return Looked(model, found, marks, judgement, {"read": middle - begin, "survey": end - middle})

@@ -93,9 +93,9 @@ def _compile_measures() -> None:
     """Walls and build directions, on two pyramids of which one begins in the air."""
     import numpy as np
 
-    from bolvek.analyses.directions import CompareSettings, compare_directions
     from bolvek.analyses.overhangs import OverhangSettings, find_overhangs
-    from bolvek.analyses.walls import WallSettings, measure_walls
+    from bolvek.analyses.overhangs.directions import CompareSettings, compare_directions
+    from bolvek.analyses.thickness.walls import WallSettings, measure_walls
     from bolvek.mesh import Mesh
 
     corners = np.array([[0, 0, 0], [3, 0, 0], [0, 3, 0], [0, 0, 3.0]])

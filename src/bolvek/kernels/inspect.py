@@ -3,6 +3,7 @@
 import numpy as np
 
 from bolvek.kernels import kernel
+from bolvek.kernels.predicates import orient3d
 from bolvek.kernels.topology import CROWDED
 
 
@@ -115,6 +116,26 @@ def twin_candidates(faces, twin, begin, end, mask):
                 fine = False
                 break
         mask[f] = fine
+
+
+@kernel
+def pair_sides(v, faces, pairs, begin, end, kind):
+    """kind (P,) int8 of pairs (P, 2) of faces that meet: 2 they lie in one plane, 1 each has corners strictly on both
+    sides of the other's plane, 0 neither."""
+    for i in range(begin, end):
+        both = True
+        level = True
+        for turn in range(2):
+            f, g = pairs[i, turn], pairs[i, 1 - turn]
+            above = False
+            below = False
+            for k in range(3):
+                s = orient3d(v, faces[f, 0], faces[f, 1], faces[f, 2], faces[g, k])
+                above |= s > 0
+                below |= s < 0
+            both &= above and below
+            level &= not (above or below)
+        kind[i] = 2 if level else (1 if both else 0)
 
 
 @kernel

@@ -5,9 +5,10 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from bolvek.analyses.shells import counted_once, outward_signs, spread
 from bolvek.errors import UsageError, WorkError
 from bolvek.mesh import Mesh
-from bolvek.units import as_triple
+from bolvek.units import as_triple, length_text, point_text
 
 Floats = NDArray[np.float64]
 Triple = tuple[float, float, float]
@@ -57,7 +58,8 @@ class PoseSettings:
 class PoseRecord:
     """The whole transform, point = turn @ point + shift (mm); sizes before and after; the lowest z after.
 
-    bed_mm2: area of the faces that lie on the bed plane (z = lowest) after it.
+    bed_mm2: area of the faces that lie on the bed plane (z = lowest, within flat_mm) after it; laid_above_mm: how far
+    above it the middle of the face is that was laid (None: none was).
     """
 
     turn: tuple[Triple, Triple, Triple]
@@ -66,6 +68,8 @@ class PoseRecord:
     after_mm: Triple
     lowest_mm: float
     bed_mm2: float
+    flat_mm: float
+    laid_above_mm: float | None = None
 
 
 def rotation(axis: Triple | Floats, degrees: float) -> Floats:
@@ -103,17 +107,14 @@ def pose(mesh: Mesh, settings: PoseSettings) -> tuple[Mesh, PoseRecord]:
     turn = np.eye(3)
     if s.mirror is not None:
         turn["xyz".index(s.mirror), "xyz".index(s.mirror)] = -1.0
-    flipped = s.mirror is not None
+    flipped, face = s.mirror is not None, -1
     if s.lay is not None:
-        face = int(mesh.tree.nearest(np.array([s.lay]))[1][0])
-        normal = mesh.area_vectors[face]
-        if not np.linalg.norm(normal) > 0:
-            raise WorkError(f"the face nearest to {s.lay} has no area: it faces nowhere")
+        face, normal = _face_at(mesh, s.lay)
         turn = turn_onto(turn @ normal, _DOWN) @ turn
     elif s.lay_largest:
         turn = turn_onto(turn @ largest_flat(mesh), _DOWN) @ turn
     elif s.up is not None:
-        turn = turn_onto(np.array(s.up), -_DOWN) @ turn
+        turn = turn_onto(turn @ np.array(s.up), -_DOWN) @ turn
     for axis, degrees in s.turns:
         turn = rotation(axis, degrees) @ turn
     if s.tilt is not None:
@@ -139,8 +140,32 @@ def pose(mesh: Mesh, settings: PoseSettings) -> tuple[Mesh, PoseRecord]:
         as_triple(result.size),
         lowest,
         _on_bed(result),
+        FLAT_SHARE * float(result.size.max()),
+        None if face < 0 else float(result.vertices[result.faces[face], 2].mean()) - lowest,
     )
     return result, record
+
+
+FAR_SHARE = 0.1
+"""A point farther from the model than this share of its longest side names no face of it."""
+
+
+def _face_at(mesh: Mesh, point: Triple) -> tuple[int, Floats]:
+    """The face nearest to a point, and its normal (3,) out of the material. Raises WorkError where that is none."""
+    distance, faces = mesh.tree.nearest(np.array([point]))
+    face, most = int(faces[0]), FAR_SHARE * float(mesh.size.max())
+    if not distance[0] <= most:
+        nearest = mesh.tree.closest_points(np.array([point]), faces)[0]
+        raise WorkError(
+            f"{point_text(point)} is {length_text(float(distance[0]))} from the model, farther than "
+            f"{length_text(most)}: the nearest point of its surface is {point_text(nearest)}"
+        )
+    once, keep = counted_once(mesh)
+    sign = spread(outward_signs(once), keep, mesh)[face]
+    normal = sign * mesh.area_vectors[face]
+    if not np.linalg.norm(normal) > 0:
+        raise WorkError(f"the face nearest to {point_text(point)} has no area: it faces nowhere")
+    return face, normal
 
 
 def _on_bed(mesh: Mesh) -> float:

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from bolvek.analyses.survey import model_volume
 from bolvek.errors import UsageError, WorkError
 from bolvek.mesh import Mesh
 from bolvek.units import as_triple
@@ -56,12 +57,15 @@ class ScaleSettings:
 
 @dataclass(frozen=True)
 class ScaleRecord:
-    """The factors along x, y, z and the sizes before and after, in mm. factor is None where they differ."""
+    """The factors along x, y, z and the sizes before and after, in mm. factor is None where they differ; the volumes
+    (mm3, parts less cavities) are told where one was asked for."""
 
     factor: float | None
     factors: Triple
     before_mm: Triple
     after_mm: Triple
+    volume_before_mm3: float | None = None
+    volume_after_mm3: float | None = None
 
 
 def find_factors(meshes: Sequence[Mesh], settings: ScaleSettings) -> Triple:
@@ -85,11 +89,12 @@ def find_factors(meshes: Sequence[Mesh], settings: ScaleSettings) -> Triple:
         sizes = np.maximum(boxes[:, 1] - boxes[:, 0], 1e-300)
         factor = float((room / sizes).min())
     elif s.volume_mm3 is not None:
-        if any(m.topology.open_edges or m.topology.badly_oriented_edges for m in meshes):
+        volumes = [model_volume(m) for m in meshes]
+        volume = sum(v for v in volumes if v is not None)
+        if None in volumes:
             raise WorkError(
                 "a volume needs a closed, consistently oriented surface; 'bolvek survey' shows what is missing"
             )
-        volume = sum(m.volume for m in meshes)
         if not volume > 0:
             raise WorkError("the model encloses no volume to scale")
         factor = float(np.cbrt(s.volume_mm3 / volume))
@@ -104,19 +109,20 @@ def find_factors(meshes: Sequence[Mesh], settings: ScaleSettings) -> Triple:
     return factor, factor, factor
 
 
-def scale_by(mesh: Mesh, factors: Triple) -> tuple[Mesh, ScaleRecord]:
-    """The mesh scaled about the origin along x, y, z, in float64."""
+def scale_by(mesh: Mesh, factors: Triple, *, volumes: bool = False) -> tuple[Mesh, ScaleRecord]:
+    """The mesh scaled about the origin along x, y, z, in float64; volumes: tell those before and after."""
     result = mesh.moved(mesh.vertices * np.array(factors))
     uniform = factors[0] if factors[0] == factors[1] == factors[2] else None
-    return result, ScaleRecord(uniform, factors, as_triple(mesh.size), as_triple(result.size))
+    told = (model_volume(mesh), model_volume(result)) if volumes else (None, None)
+    return result, ScaleRecord(uniform, factors, as_triple(mesh.size), as_triple(result.size), *told)
 
 
 def scale(mesh: Mesh, settings: ScaleSettings) -> tuple[Mesh, ScaleRecord]:
     """One mesh scaled about the origin. Raises UsageError, or WorkError for a mesh without extent."""
-    return scale_by(mesh, find_factors([mesh], settings))
+    return scale_together([mesh], settings)[0]
 
 
 def scale_together(meshes: Sequence[Mesh], settings: ScaleSettings) -> list[tuple[Mesh, ScaleRecord]]:
     """All meshes by the same factors about the origin: they keep fitting each other, and their places."""
     factors = find_factors(meshes, settings)
-    return [scale_by(m, factors) for m in meshes]
+    return [scale_by(m, factors, volumes=settings.volume_mm3 is not None) for m in meshes]

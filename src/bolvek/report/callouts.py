@@ -5,7 +5,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from bolvek.analyses.survey_record import Marks, Survey
+from bolvek.analyses.survey.record import Marks, Survey
 from bolvek.mesh import Mesh
 from bolvek.report.view import View
 from bolvek.units import length_text
@@ -45,13 +45,14 @@ class _Place:
 
 
 def _places(s: Survey) -> list[list[_Place]]:
-    """Places class by class, smallest first."""
-    strays = {x.number for x in s.shell_list if x.role == "stray"}
+    """Places class by class, what weighs most first: whole shells turned inside out, then by extent."""
+    strays = {x.number for x in s.shell_list if x.stray}
     openings = [o for o in s.openings if o.shell not in strays]
     found: dict[str, list[tuple[str, tuple[float, float, float], float]]] = {
+        "inside_out": [("inside out", x.where_mm, max(x.size_mm)) for x in s.shell_list if x.inside_out],
         "open_edges": [(o.kind, o.where_mm, o.span_mm) for o in openings if o.kind != "rim"],
         "rims": [("rim of an open skin", o.where_mm, o.span_mm) for o in openings if o.kind == "rim"],
-        "strays": [("stray", x.where_mm, max(x.size_mm)) for x in s.shell_list if x.role == "stray"],
+        "strays": [("stray", x.where_mm, max(x.size_mm)) for x in s.shell_list if x.stray],
     }
     for code, name, zones in (
         ("flipped_faces", "flipped faces", s.flipped.zones),
@@ -63,7 +64,8 @@ def _places(s: Survey) -> list[list[_Place]]:
         ("slivers", "slivers", s.slivers.zones),
     ):
         found[code] = [(name, z.where_mm, max(z.size_mm)) for z in zones]
-    found["strays"].sort(key=lambda item: item[2])
+    for code in ("inside_out", "strays"):
+        found[code].sort(key=lambda item: -item[2])
     # a rim is drawn like any open edge
     return [
         [_Place("open_edges" if code == "rims" else code, [n], np.array(w), e) for n, w, e in items[:50]]
@@ -72,7 +74,7 @@ def _places(s: Survey) -> list[list[_Place]]:
 
 
 def choose_spots(mesh: Mesh, s: Survey, marks: Marks) -> tuple[list[Spot], int]:
-    """Up to a dozen places, the smallest of every class first; and how many there are in all.
+    """Up to a dozen places, the largest of every class first; and how many there are in all.
 
     What several classes find in one place is one spot.
     """
@@ -90,7 +92,7 @@ def choose_spots(mesh: Mesh, s: Survey, marks: Marks) -> tuple[list[Spot], int]:
                 known.names += [n for n in items[turn].names if n not in known.names]
             elif len(chosen) < MOST:
                 chosen.append(items[turn])
-    chosen.sort(key=lambda p: p.extent_mm)
+    chosen.sort(key=lambda p: -p.extent_mm)
     spots = []
     for k, place in enumerate(chosen, 1):
         anchor, normal = _anchor(mesh, place, marks)

@@ -1,8 +1,8 @@
 """Walls, overhangs and directions in words: rows of (what, text)."""
 
-from bolvek.analyses.directions import Comparison, Direction
 from bolvek.analyses.overhangs import OverhangRecord, OverhangZone
-from bolvek.analyses.walls import Measured, WallRecord, WallZone
+from bolvek.analyses.overhangs.directions import Comparison, Direction
+from bolvek.analyses.thickness.walls import Measured, WallRecord, WallZone
 from bolvek.report.words import plural
 from bolvek.units import length_text, point_text
 

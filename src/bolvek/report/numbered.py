@@ -151,4 +151,4 @@ def spot_list(figure: "Figure", spots: list[Spot], total: int, rows: int = 12) -
         axes.text(34, y - 1, point_text(spot.where), size=8.5, color=palette.QUIET, va="top")
     axes.text(34, -10, "dotted: behind the surface in this view", size=9, color=palette.QUIET)
     if total > len(spots):
-        axes.text(34, 6, f"{len(spots)} of {total:,} places, the smallest of each kind", size=9, color=palette.QUIET)
+        axes.text(34, 6, f"{len(spots)} of {total:,} places, the largest of each kind", size=9, color=palette.QUIET)

@@ -7,7 +7,7 @@ from numpy.typing import NDArray
 
 from bolvek.analyses.cavities import Cavities
 from bolvek.analyses.proof import ProofRecord
-from bolvek.analyses.survey_record import Marks, Survey
+from bolvek.analyses.survey.record import Marks, Survey
 from bolvek.formats.safe import write_bytes
 from bolvek.mesh import Mesh
 from bolvek.report.picture import model_caption, picture

@@ -5,8 +5,8 @@ from typing import TYPE_CHECKING
 import numpy as np
 from numpy.typing import NDArray
 
-from bolvek.analyses.directions import Comparison, Direction
 from bolvek.analyses.overhangs import OverhangRecord, OverhangSettings, find_overhangs
+from bolvek.analyses.overhangs.directions import Comparison, Direction
 from bolvek.mesh import Mesh
 from bolvek.report import palette
 from bolvek.report.callouts import MOST, Spot, nearest_surface

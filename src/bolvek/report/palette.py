@@ -18,6 +18,7 @@ CLASSES = {
     "open_edges": "#d55e00",
     "nonmanifold_edges": "#6a3d9a",
     "flipped_faces": "#0072b2",
+    "inside_out": "#5b9bd5",
     "twin_faces": "#cc79a7",
     "self_intersections": "#e69f00",
     "hidden_faces": "#56b4e9",

@@ -13,7 +13,7 @@ from bolvek.mesh import Mesh
 from bolvek.report import palette
 from bolvek.report.raster import Image, render
 from bolvek.report.view import CutPlane, View, cut_through
-from bolvek.report.words import size_text
+from bolvek.units import size_text
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes

@@ -8,13 +8,13 @@ from typing import Any
 from pydantic import BaseModel, Field, field_validator
 
 from bolvek import __version__
-from bolvek.analyses.directions import Comparison
 from bolvek.analyses.finding import Finding
-from bolvek.analyses.judgement import Judgement
 from bolvek.analyses.overhangs import OverhangRecord
+from bolvek.analyses.overhangs.directions import Comparison
 from bolvek.analyses.proof import ProofRecord
-from bolvek.analyses.survey_record import Survey
-from bolvek.analyses.walls import WallRecord
+from bolvek.analyses.survey.judgement import Judgement
+from bolvek.analyses.survey.record import Survey
+from bolvek.analyses.thickness.walls import WallRecord
 from bolvek.formats.registry import Model
 from bolvek.mesh import Mesh
 from bolvek.operations.drain import DrainRecord

@@ -4,7 +4,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from bolvek.analyses.survey_record import Marks, Survey
+from bolvek.analyses.survey.record import Marks, Survey
 from bolvek.mesh import Mesh
 from bolvek.report import palette
 from bolvek.report.callouts import best_views, choose_spots
@@ -19,6 +19,7 @@ _NAMES = {
     "open_edges": "open edges",
     "nonmanifold_edges": "non-manifold edges",
     "flipped_faces": "flipped faces",
+    "inside_out": "inside out",
     "twin_faces": "twin faces",
     "self_intersections": "crossing faces",
     "hidden_faces": "hidden faces",
@@ -27,7 +28,16 @@ _NAMES = {
     "strays": "strays",
     "knife_edges": "knife edges",
 }
-_ORDER = ("hidden_faces", "strays", "knife_edges", "flipped_faces", "self_intersections", "twin_faces", "slivers")
+_ORDER = (
+    "inside_out",
+    "hidden_faces",
+    "strays",
+    "knife_edges",
+    "flipped_faces",
+    "self_intersections",
+    "twin_faces",
+    "slivers",
+)
 
 
 def survey_picture(mesh: Mesh, survey: Survey, marks: Marks, caption: Caption) -> bytes:
@@ -41,7 +51,7 @@ def survey_picture(mesh: Mesh, survey: Survey, marks: Marks, caption: Caption) -
     for k, view in enumerate(best_views(spots)):
         numbered_view(figure, 8 + k * (VIEW + 6), mesh, view, paint, spots)
     if spots:
-        zoom(figure, mesh, paint, spots[0])
+        zoom(figure, mesh, paint, spots[-1])  # the smallest: nobody sees it in the views
         spot_list(figure, spots, total)
     else:
         x = (WIDTH - SIDE + 10) / WIDTH

@@ -1,23 +1,23 @@
-"""The survey in words: rows for one model, a line for one of many."""
+"""The survey in words: rows for one model, what matters first; a line for one of many."""
 
+from collections.abc import Sequence
+from itertools import permutations
 from pathlib import Path
 
-from bolvek.analyses.judgement import Judgement, count_text
-from bolvek.analyses.openings import Opening
-from bolvek.analyses.survey_record import Crossing, Shell, Survey
+from bolvek.analyses.shells import Opening
+from bolvek.analyses.survey import Crossing, Judgement, Shell, Survey
+from bolvek.analyses.survey.judgement import KINDS, count_text
 from bolvek.analyses.zones import Zone
 from bolvek.formats.registry import Model
 from bolvek.profiles import Material, Printer
-from bolvek.report.words import size_text
-from bolvek.units import length_text, point_text, volume_text
+from bolvek.units import length_text, point_text, size_text, volume_text
 
 Row = tuple[str, str]
 
 MOST_LISTED = 8
 
-_KINDS = {"hole": "hole", "crack": "crack", "rim": "rim of an open skin"}
 _PURPOSES = {"slice": "to slice", "hollow": "to hollow", "measure": "to measure"}
-_REASONS = {
+_NAMES = {
     "open_edges": "open edges",
     "nonmanifold_edges": "non-manifold edges",
     "badly_oriented_edges": "flipped faces",
@@ -27,29 +27,42 @@ _REASONS = {
     "split_vertices": "touching fans",
     "buried": "buried shells",
     "twin_faces": "twin faces",
-    "cavities": "it is hollow already",
 }
 _MEANS = {
     ("slice", "yes"): "one clear inside in every layer",
-    ("slice", "in part"): "slicers disagree about {}; look at the layers",
-    ("slice", "no"): "layers would be wrong or missing: {}",
+    ("slice", "in part"): "slicers disagree; look at the layers",
+    ("slice", "no"): "layers would be wrong or missing",
     ("hollow", "yes"): "sound and solid",
-    ("hollow", "no"): "{}",
+    ("hollow", "no"): "it takes a sound solid",
     ("measure", "yes"): "walls have two sides everywhere",
-    ("measure", "in part"): "not to be trusted near {}",
-    ("measure", "no"): "inside and outside are not told apart: {}",
+    ("measure", "in part"): "not to be trusted near the faults",
+    ("measure", "no"): "inside and outside are not told apart",
+}
+ADVICE = {
+    "nonmanifold_edges": "pull apart what meets there, or join it",
+    "badly_oriented_edges": "turn the flipped faces",
+    "inside_out": "'hollow' and 'prep' turn shells that are inside out",
+    "self_intersections": "join the parts into one, or trust the slicer and look at its layers",
+    "flat_faces": "take them out, or weld their ends",
+    "split_vertices": "pull the fans apart there, or join them",
+    "buried": "take them out, or turn them if a void is meant",
+    "twin_faces": "take the copies out",
+}
+_OPENINGS_ADVICE = {
+    "hole": "close the holes",
+    "hole or rim": "cap it where it was solid, give it a thickness where it is a skin",
+    "crack": "join the banks of the cracks",
+    "seam": "weld the seams",
+    "rim": "a skin needs a thickness, not a lid",
 }
 HELP = {
-    "inside_out": "'hollow' and 'prep' turn shells that are inside out",
+    "inside_out": "'hollow' and 'prep' turn it",
     "unit": "'scale --unit UNIT' reads the numbers in another unit and writes millimetres",
 }
-"""What helps, by finding; codes that are not here have no verb in this version."""
+"""What a verb does about it, by finding; codes that are not here have no verb in this version."""
 
-IN_ROWS = {
-    *("open_edges", "nonmanifold_edges", "badly_oriented_edges", "twin_faces", "slivers", "hidden_faces"),
-    *("knife_edges", "self_intersections"),
-}
-"""Findings that `survey_rows` tells in full already."""
+MINOR = ("knife_edges", "bent_polygons", "slivers")
+"""Notes that change nothing by themselves: counted, and told in full with --details."""
 
 
 def survey_rows(
@@ -60,82 +73,128 @@ def survey_rows(
     printers: list[Printer],
     *,
     most: int = MOST_LISTED,
-) -> list[Row]:
-    """Everything about one model, as rows of (what, text)."""
-    rows = [("file", _file_text(model, s)), *(("", w) for w in model.warnings)]
-    rows.append(("size", f"{size_text(s.size_mm)}{_unit_text(model)}{_fits_text(s, printers)}"))
-    rows.append(("solid", _solid_text(s, material)))
+) -> list[tuple[str, str, str]]:
+    """Everything about one model, as rows of (what, text, style): the verdict and what to do come first."""
+    clean = judgement.verdict == "clean"
+    rows = [("verdict", verdict_text(s, judgement), "bold green" if clean else "bold red")]
+    notes = {f.code: f for f in judgement.findings if f.severity == "note"}
+    if "unit" in notes:
+        rows.append(("unit", f"{notes['unit'].text} {HELP['unit']}", "yellow"))
+    rows.append(("next", next_text(s, judgement), "bold"))
+    rows.append(("file", _file_text(model, s), ""))
+    rows += [("", w, "yellow") for w in model.warnings]
+    rows.append(("size", f"{size_text(s.size_mm)}{_unit_text(model)}{_fits_text(s, printers)}", ""))
+    rows.append(("solid", _solid_text(s, material), ""))
+    for c in _largest(s.rooms, lambda c: c.volume_mm3)[:most]:
+        rows.append(("cavity", _room_text(c, s), ""))
     if s.parts:
-        rows.append(("parts", f"{len(s.parts)} named in the file"))
+        rows.append(("parts", f"{len(s.parts)} named in the file", ""))
         rows += _limited([(f"  {p.name}", _part_text(p)) for p in s.parts], most)
-    rows.append(("shells", _roles_text(s.shell_list)))
-    if len(s.shell_list) > 1 or s.shell_list[0].role != "outer":
-        rows += _limited([(f"  {x.number}", _shell_text(x)) for x in s.shell_list], most)
     if s.openings:
-        rows.append(("openings", f"{len(s.openings)}, smallest first"))
-        rows += _limited([(f"  {k}", _opening_text(o)) for k, o in enumerate(s.openings, 1)], most)
-    classes: list[tuple[str, int, str, list[Zone]]] = [
-        ("non-manifold", s.nonmanifold_edges, "edge used by more than two faces", s.nonmanifold.zones),
-        ("flipped", s.flipped.count, "face turned against its neighbours", s.flipped.zones),
-        ("twins", s.twins.same_way + s.twins.opposite_way, "pair of faces on the same corners", s.twins.zones),
-        ("slivers", s.slivers.count, f"face lower than {s.sliver_mm:.2g} mm", s.slivers.zones),
-        ("hidden", s.hidden.count, "face hidden in material", s.hidden.zones),
-        ("knife edges", s.knives.count, f"edge sharper than {s.knife_deg:g} degrees", s.knives.zones),
-    ]
-    for name, count, what, places in classes:
-        if count:
-            plural = what.replace("face ", "faces ", 1).replace("edge ", "edges ", 1).replace("pair ", "pairs ", 1)
-            plural = plural.replace("its neighbours", "their neighbours")
-            where = (
-                f"in {count_text(len(places), 'place')}" if len(places) > 1 else f"at {point_text(places[0].where_mm)}"
-            )
-            rows.append((name, f"{count_text(count, what, plural)}, {where}"))
-            if len(places) > 1:
-                rows += _limited([(f"  {k}", _zone_text(z)) for k, z in enumerate(places, 1)], most)
-    x = s.self_intersections
-    if x.pairs:
-        kinds = [
-            t
-            for n, t in ((x.of_parts, f"{x.of_parts:,} between parts"), (x.of_itself, f"{x.of_itself:,} within a part"))
-            if n
-        ]
-        rows.append(("crossing", f"{count_text(x.pairs, 'pair')} of faces that cross or touch: {', '.join(kinds)}"))
-        rows += _limited([(f"  {k}", _crossing_text(z)) for k, z in enumerate(x.zones, 1)], most)
-    for c in s.rooms[:most]:
-        ways = "; ".join(f"{o.width_mm:.1f} mm at {point_text(o.where_mm)}" for o in c.openings)
-        what = "closed" if c.closed else f"openings: {ways}" if ways else "no opening wide enough to be seen"
-        rows.append(("cavity", f"{volume_text(c.volume_mm3)} around {point_text(c.where_mm)}, {what}"))
-    rows.append(("free of", _clean_text(s)))
+        rows.append(("openings", f"{len(s.openings)}, largest first", ""))
+        rows += _limited([(f"  {k}", _opening_text(o, s)) for k, o in enumerate(s.openings, 1)], most)
+    rows.append(("shells", _roles_text(s.shell_list), ""))
+    if len(s.shell_list) > 1 or s.shell_list[0].role != "outer":
+        order = _largest(s.shell_list, lambda x: x.area_mm2)
+        rows += _limited([(f"  {x.number}", _shell_text(x, s)) for x in order], most)
+    for finding in judgement.findings:
+        if finding.severity == "fault":
+            advice = ADVICE.get(finding.code) or _openings_advice(s.openings)
+            rows.append(("fault", f"{finding.text}; {advice}" if advice else finding.text, "red"))
+            rows += _limited(_places(finding.code, s), most)
+    minor = [f for f in judgement.findings if f.code in MINOR]
+    for finding in judgement.findings:
+        if finding.severity == "note" and finding.code != "unit" and (finding.code not in MINOR or most > MOST_LISTED):
+            rows.append(("note", finding.text, "yellow"))
+            rows += _limited(_places(finding.code, s), most)
+    if minor and most <= MOST_LISTED:
+        rows.append(("small", "; ".join(f.text for f in minor) + " (--details)", "dim"))
+    rows += [(name, text, _COLOURS[answer]) for name, text, answer in purpose_rows(judgement)]
+    rows.append(("free of", _clean_text(s), ""))
     return rows
+
+
+_COLOURS = {"yes": "green", "in part": "yellow", "no": "red"}
 
 
 def purpose_rows(judgement: Judgement) -> list[tuple[str, str, str]]:
     """The answers by purpose: (what, text, answer)."""
     rows = []
     for p in judgement.purposes:
-        why = ", ".join(_REASONS[r] for r in p.reasons)
-        rows.append((_PURPOSES[p.name], f"{p.answer}: {_MEANS[p.name, p.answer].format(why)}", p.answer))
+        means = "it is hollow already" if p.reasons == ("cavities",) else _MEANS[p.name, p.answer]
+        rows.append((_PURPOSES[p.name], f"{p.answer}: {means}", p.answer))
     return rows
 
 
 def verdict_text(s: Survey, judgement: Judgement) -> str:
-    """One sentence: what it is and what helps."""
-    faults = [f.code for f in judgement.findings if f.severity == "fault"]
+    """One sentence: what it is."""
+    faults = [_NAMES[f.code] for f in judgement.findings if f.severity == "fault"]
     if not faults:
-        plain = "sound" if s.sound else "no fault found"
-        if s.rooms:
-            plain += f"; hollow: {_rooms_text(s)}"
-        return f"{plain}; {HELP['unit']}" if any(f.code == "unit" for f in judgement.findings) else plain
-    words = "not sound" if not s.sound else "sound as a surface, but"
-    words += f": {count_text(len(faults), 'kind')} of fault"
+        return ("sound" if s.sound else "no fault found") + (f"; hollow: {_rooms_text(s)}" if s.rooms else "")
+    return f"{'not sound' if not s.sound else 'sound as a surface, but'}: {', '.join(faults)}"
+
+
+def next_text(s: Survey, judgement: Judgement) -> str:
+    """One sentence: what to do now."""
+    faults = [f.code for f in judgement.findings if f.severity == "fault"]
+    notes = {f.code for f in judgement.findings if f.severity == "note"}
+    if "unit" in notes:
+        return "settle the unit first: every length below depends on it"
+    if not faults:
+        if s.rooms or any(x.role == "cavity" for x in s.shell_list):
+            return "it is hollow: 'proof --wall LENGTH' shows whether it drains and keeps its wall"
+        return "'walls' and 'overhangs' show whether it prints, 'hollow' or 'prep' save material"
     # a verb that would refuse the model for its other faults is no help
     if all(c in HELP for c in faults):
-        words += "; " + "; ".join(HELP[c] for c in faults)
+        return "; ".join(HELP[c] for c in faults)
+    skins = [o for o in s.openings if o.kind == "rim"]
+    if faults == ["open_edges"] and len(skins) == len(s.openings):
+        return "it is a skin: give it a thickness; no verb of this version does that yet"
+    # the largest opening says what to do about it
+    first = _openings_advice(s.openings[:1]) if faults[0] == "open_edges" else ADVICE[faults[0]]
+    return f"{first}; no verb of this version mends that: --picture shows where, --isolate writes the faces"
+
+
+def _openings_advice(openings: list[Opening]) -> str:
+    kinds = {o.kind for o in openings}
+    return "; ".join(text for kind, text in _OPENINGS_ADVICE.items() if kind in kinds)
+
+
+def _places(code: str, s: Survey) -> list[Row]:
+    """Where a finding is, largest first."""
+    lists: dict[str, list[Zone]] = {
+        "nonmanifold_edges": s.nonmanifold.zones,
+        "badly_oriented_edges": s.flipped.zones,
+        "twin_faces": s.twins.zones,
+        "hidden_faces": s.hidden.zones,
+        "slivers": s.slivers.zones,
+        "knife_edges": s.knives.zones,
+    }
+    shells = {
+        "inside_out": [x for x in s.shell_list if x.inside_out],
+        "buried": [x for x in s.shell_list if x.role == "buried"],
+        "strays": [x for x in s.shell_list if x.stray],
+    }
+    if code in shells:
+        named = [(_name(x), x) for x in _largest(shells[code], lambda x: x.area_mm2)]
+        texts = [f"{name} at {_at(x.where_mm, s)}, {size_text(x.size_mm)}" for name, x in named]
+    elif code == "self_intersections":
+        texts = [_crossing_text(z, s) for z in s.self_intersections.zones]
     else:
-        words += "; no verb of this version mends " + ", ".join(_REASONS[c] for c in faults)
-    if any(f.code == "unit" for f in judgement.findings):
-        words += f"; {HELP['unit']}"
-    return words
+        texts = [f"{z.count:,} at {_at(z.where_mm, s)}, {size_text(z.size_mm)}" for z in lists.get(code, [])]
+    return [(f"  {k}", text) for k, text in enumerate(texts, 1)]
+
+
+def _largest(items: Sequence, size) -> list:  # type: ignore[no-untyped-def, type-arg]
+    return sorted(items, key=lambda x: -size(x))
+
+
+def _at(place: tuple[float, float, float], s: Survey) -> str:
+    return point_text(place, max(s.size_mm))
+
+
+def _name(x: Shell) -> str:
+    return f"shell {x.number} ({x.part})" if x.part else f"shell {x.number}"
 
 
 def _rooms_text(s: Survey) -> str:
@@ -146,15 +205,24 @@ def _rooms_text(s: Survey) -> str:
     return words + ways + (f", {closed:,} closed" if closed else "")
 
 
+def _room_text(c, s: Survey) -> str:  # type: ignore[no-untyped-def]
+    ways = "; ".join(f"{length_text(o.width_mm)} at {_at(o.where_mm, s)}" for o in c.openings)
+    what = "closed" if c.closed else f"openings: {ways}" if ways else "no opening wide enough to be seen"
+    return f"{volume_text(c.volume_mm3)} around {_at(c.where_mm, s)}, {what}"
+
+
 def survey_line(model: Model, s: Survey, judgement: Judgement) -> str:
-    """One of many models on one line."""
-    faults = [f.text for f in judgement.findings if f.severity == "fault"]
-    notes = [f.text for f in judgement.findings if f.code == "unit"]
-    words = "; ".join(faults + notes) or ("sound" + (f", hollow: {_rooms_text(s)}" if s.rooms else ""))
+    """One of many models on one line, its next step last."""
     return (
         f"{model.format}, {size_text(s.size_mm)}, {count_text(s.triangles, 'triangle')}, "
-        f"{count_text(s.shells, 'shell')}: {words}"
+        f"{count_text(s.shells, 'shell')}: {_line_verdict(s, judgement)}; {next_text(s, judgement)}"
     )
+
+
+def _line_verdict(s: Survey, judgement: Judgement) -> str:
+    faults = [f.text for f in judgement.findings if f.severity == "fault"]
+    unit = [f.text for f in judgement.findings if f.code == "unit"]
+    return "; ".join(faults + unit) or verdict_text(s, judgement)
 
 
 def _file_text(model: Model, s: Survey) -> str:
@@ -180,17 +248,32 @@ def _unit_text(model: Model) -> str:
 
 
 def _fits_text(s: Survey, printers: list[Printer]) -> str:
-    fits = [p.title for p in printers if all(a <= b for a, b in zip(s.size_mm, p.build_mm, strict=True))]
-    return f"; fits: {', '.join(fits)}" if fits else "; fits none of the printers known"
+    """Printers that hold it as it lies, and those that do after quarter turns."""
+
+    def holds(size: Sequence[float], p: Printer) -> bool:
+        return all(a <= b for a, b in zip(size, p.build_mm, strict=True))
+
+    plain = [p for p in printers if holds(s.size_mm, p)]
+    turned = [p for p in printers if p not in plain and any(holds(size, p) for size in permutations(s.size_mm))]
+    words = [f"fits: {', '.join(p.title for p in plain)}"] if plain else []
+    words += [f"fits after a quarter turn: {', '.join(p.title for p in turned)}"] if turned else []
+    return "; " + ("; ".join(words) or "fits none of the printers known, however it is turned by quarters")
 
 
 def _solid_text(s: Survey, material: Material) -> str:
-    surface = f"surface {s.area_mm2 / 100:.2f} cm2"
+    surface = f"surface {_area_text(s.area_mm2)}"
     if s.volume_mm3 is None:
         return f"no volume while it is not closed and oriented; {surface}"
     grams = s.volume_mm3 / 1000 * material.density_g_cm3
-    twice = ", crossing parts counted twice" if s.self_intersections.of_parts else ""
-    return f"{s.volume_mm3 / 1000:.3f} cm3, {grams:.1f} g of {material.title}{twice}; {surface}"
+    twice = ", what lies in two parts counted twice" if s.self_intersections.of_parts else ""
+    once = ", doubled faces once" if s.twins.same_way else ""
+    weight = f"{grams:.1f} g" if grams >= 1 else f"{1000 * grams:.3g} mg"
+    volume = f"{s.volume_mm3 / 1000:.3f} cm3" if s.volume_mm3 >= 10 else f"{s.volume_mm3:.4g} mm3"
+    return f"{volume}, {weight} of {material.title}{twice}{once}; {surface}"
+
+
+def _area_text(mm2: float) -> str:
+    return f"{mm2 / 100:.2f} cm2" if mm2 >= 100 else f"{mm2:.4g} mm2"
 
 
 def _part_text(part: object) -> str:
@@ -198,44 +281,53 @@ def _part_text(part: object) -> str:
     return (
         f"{size_text(p.size_mm)}, {count_text(p.triangles, 'triangle')}, {count_text(p.shells, 'shell')}"  # type: ignore[attr-defined]
         + (f", {count_text(p.open_edges, 'open edge')}" if p.open_edges else "")  # type: ignore[attr-defined]
+        + (", support, not model" if p.support else "")  # type: ignore[attr-defined]
     )
 
 
 def _roles_text(shells: list[Shell]) -> str:
     counts: dict[str, int] = {}
     for x in shells:
-        inverted = x.faces == "in" and x.role != "cavity"
-        name = x.role + (" turned in" if inverted else " with flipped faces" if x.faces == "mixed" else "")
+        wrong = f" turned {x.faces}" if x.inside_out and x.faces in ("in", "out") else ""
+        flipped = " with flipped faces" if x.faces == "mixed" else ""
+        name = x.role + wrong + flipped + (", stray" if x.stray else "")
         counts[name] = counts.get(name, 0) + 1
     return f"{len(shells):,}: " + ", ".join(f"{n:,} {name}" for name, n in counts.items())
 
 
-def _shell_text(x: Shell) -> str:
-    facing = {"out": "facing out", "in": "facing in", "mixed": "faces disagree", "": "open"}[x.faces]
-    volume = f", {abs(x.volume_mm3) / 1000:.4g} cm3" if x.volume_mm3 is not None else ""
+def _shell_text(x: Shell, s: Survey) -> str:
+    facing = {"out": "facing out", "in": "facing in", "mixed": "faces disagree", "": "no inside"}[x.faces]
+    wrong = ", the wrong way" if x.inside_out else ""
+    volume = f", {volume_text(abs(x.volume_mm3))}" if x.volume_mm3 is not None else ""
+    role = f"{x.part}: {x.role}" if x.part else x.role
+    if x.role == "open body" and not any(o.shell == x.number for o in s.openings) and s.odd_edges:
+        role += f" for {count_text(s.odd_edges, 'edge')} used an odd number of times"
     return (
-        f"{x.role}, {facing}{volume}, {x.area_mm2 / 100:.4g} cm2, {count_text(x.triangles, 'triangle')}, "
-        f"{size_text(x.size_mm)} around {point_text(x.where_mm)}"
+        f"{role}{', stray' if x.stray else ''}, {facing}{wrong}{volume}, {_area_text(x.area_mm2)}, "
+        f"{count_text(x.triangles, 'triangle')}, {size_text(x.size_mm)} around {_at(x.where_mm, s)}"
     )
 
 
-def _opening_text(o: Opening) -> str:
-    flat = "flat" if o.bent_mm <= 1e-3 * o.span_mm else f"bent by {length_text(o.bent_mm)}"
+def _opening_text(o: Opening, s: Survey) -> str:
+    if o.kind == "seam":
+        return (
+            f"open seam, {length_text(o.length_mm)} long, "
+            f"{count_text(o.edges, 'edge')} that lie unjoined on each other, at {_at(o.where_mm, s)}, shell {o.shell}"
+        )
+    flat = "flat" if o.flat else f"bent by {length_text(o.bent_mm)}"
+    low = ", at the bottom" if o.lowest else ""
+    along = f", along {count_text(o.crowded_edges, 'non-manifold edge')} too" if o.crowded_edges else ""
     return (
-        f"{_KINDS[o.kind]}, {length_text(o.span_mm)} across, {count_text(o.edges, 'edge')}, "
-        f"{length_text(o.length_mm)} around, {flat}, at {point_text(o.where_mm)}, shell {o.shell}"
-        + ("" if o.closed else ", not a whole loop")
+        f"{KINDS[o.kind][0]}, {length_text(o.span_mm)} across, {count_text(o.edges, 'edge')}, "
+        f"{length_text(o.length_mm)} around, {flat}{low}, at {_at(o.where_mm, s)}, shell {o.shell}{along}"
     )
 
 
-def _zone_text(z: Zone) -> str:
-    return f"{z.count:,} at {point_text(z.where_mm)}, {size_text(z.size_mm)}"
-
-
-def _crossing_text(z: Crossing) -> str:
-    a, b = z.shells
-    who = f"shell {a} crosses itself" if a == b else f"shells {a} and {b} cross"
-    return f"{who}: {count_text(z.count, 'pair')} at {point_text(z.where_mm)}, {size_text(z.size_mm)}"
+def _crossing_text(z: Crossing, s: Survey) -> str:
+    a, b = (_name(s.shell_list[k - 1]) for k in z.shells)
+    verb = "touch" if z.touch else "cross"
+    who = f"{a} crosses itself" if a == b else f"{a} and {b} {verb}"
+    return f"{who}: {count_text(z.count, 'pair')} at {_at(z.where_mm, s)}, {size_text(z.size_mm)}"
 
 
 def _clean_text(s: Survey) -> str:
@@ -247,7 +339,7 @@ def _clean_text(s: Survey) -> str:
         (s.twins.same_way + s.twins.opposite_way, "twin faces"),
         (s.flat_faces, "faces without area"),
         (s.slivers.count, f"slivers below {s.sliver_mm:.2g} mm"),
-        (s.near.vertices, f"double vertices within {s.near.tolerance_mm:.2g} mm"),
+        (s.near.vertices, f"open edges that lie within {s.near.tolerance_mm:.2g} mm of each other"),
         (s.self_intersections.pairs, "self-intersections"),
         (s.hidden.count, "hidden faces"),
         (s.knives.count, f"edges sharper than {s.knife_deg:g} degrees"),
@@ -255,10 +347,9 @@ def _clean_text(s: Survey) -> str:
     return ", ".join(name for count, name in checks if not count) or "nothing that was looked for"
 
 
-def _limited(rows: list[Row], most: int) -> list[Row]:
-    if len(rows) <= most:
-        return rows
-    return [*rows[:most], ("", f"and {len(rows) - most:,} more (--details or --json)")]
+def _limited(rows: list[Row], most: int) -> list[tuple[str, str, str]]:
+    shown = [(name, text, "") for name, text in rows[:most]]
+    return shown if len(rows) <= most else [*shown, ("", f"and {len(rows) - most:,} more (--details or --json)", "")]
 
 
 def failure_line(path: Path, error: Exception) -> str:

@@ -11,12 +11,7 @@ from bolvek.operations.drain import DrainRecord, GivenUp, Placed
 from bolvek.operations.hollow import HollowRecord
 from bolvek.operations.pose import PoseRecord
 from bolvek.operations.scale import ScaleRecord
-from bolvek.units import length_text, point_text, volume_text
-
-
-def size_text(size: object) -> str:
-    """Extents in mm."""
-    return " x ".join(f"{float(x):.2f}" for x in size) + " mm"  # type: ignore[attr-defined]
+from bolvek.units import length_text, point_text, size_text, volume_text
 
 
 def plural(n: int, word: str) -> str:
@@ -46,7 +41,10 @@ def check_text(checked: tuple[Mesh, int]) -> str:
 def scale_text(record: ScaleRecord) -> str:
     """The factor and the sizes."""
     factors = f"{record.factor:.6g}" if record.factor is not None else " x ".join(f"{f:.6g}" for f in record.factors)
-    return f"by {factors}: {size_text(record.before_mm)} becomes {size_text(record.after_mm)}"
+    text = f"by {factors}: {size_text(record.before_mm)} becomes {size_text(record.after_mm)}"
+    if record.volume_before_mm3 is not None and record.volume_after_mm3 is not None:
+        text += f", {volume_text(record.volume_before_mm3)} becomes {volume_text(record.volume_after_mm3)}"
+    return text
 
 
 def pose_text(record: PoseRecord) -> str:
@@ -54,7 +52,10 @@ def pose_text(record: PoseRecord) -> str:
     text = (
         f"{size_text(record.before_mm)} becomes {size_text(record.after_mm)}, lowest at z = {record.lowest_mm:.2f} mm"
     )
-    return text + (f", {record.bed_mm2 / 100:.2f} cm2 on the bed" if record.bed_mm2 else ", standing on no flat side")
+    text += f", {record.bed_mm2 / 100:.2f} cm2 on the bed" if record.bed_mm2 else ", standing on no flat side"
+    if record.laid_above_mm is not None and record.laid_above_mm > record.flat_mm:
+        text += f"; the face laid is {length_text(record.laid_above_mm)} above the bed: something else reaches lower"
+    return text
 
 
 def hollow_text(record: HollowRecord) -> str:
@@ -120,7 +121,12 @@ def drain_text(record: DrainRecord) -> str:
 def written_text(path: Path, written: Written) -> str:
     """What was written where, and what the format could not hold."""
     rounded = f"; float32 moved a coordinate by {written.rounded_mm:.2g} mm at most" if written.rounded_mm else ""
-    return f"{path} ({written.bytes / 1e6:.1f} MB), read back and compared{rounded}"
+    lost = (
+        f"; {path.suffix} holds no names: {plural(written.names_lost, 'part')} lost theirs"
+        if written.names_lost
+        else ""
+    )
+    return f"{path} ({written.bytes / 1e6:.1f} MB), read back and compared{rounded}{lost}"
 
 
 def proof_line(record: ProofRecord) -> str:

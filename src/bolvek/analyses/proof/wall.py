@@ -17,8 +17,8 @@ from numpy.typing import NDArray
 from bolvek.analyses.cavities import Cavities
 from bolvek.analyses.proof.origin import OUTER, Origin
 from bolvek.analyses.proof.record import Wall
-from bolvek.analyses.spots import gather_spots
 from bolvek.analyses.thickness import SAMPLES_A_WALL, crease_samples, measure, sample_surface, wall_tolerance_mm
+from bolvek.analyses.thickness.spots import gather_spots
 from bolvek.mesh import Mesh
 from bolvek.units import as_triple
 

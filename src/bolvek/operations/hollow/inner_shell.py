@@ -13,8 +13,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from bolvek.analyses.soundness import find_defects
-from bolvek.analyses.spots import gather_spots
 from bolvek.analyses.thickness import SAMPLES_A_WALL, crease_samples, measure, sample_surface, wall_tolerance_mm
+from bolvek.analyses.thickness.spots import gather_spots
 from bolvek.errors import WorkError
 from bolvek.mesh import Mesh
 from bolvek.operations.hollow.lift import lift_to_wall, points_of

@@ -4,7 +4,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from bolvek.analyses.shells import nest_exactly
+from bolvek.analyses.shells import nest_exactly, standing
 from bolvek.analyses.soundness import find_defects
 from bolvek.errors import UsageError, WorkError
 from bolvek.mesh import Mesh
@@ -101,10 +101,13 @@ def check_hollowable(mesh: Mesh) -> tuple[Mesh, int]:
             told.append(f"{text}, first near {point_text(defect.where_mm[0])}")
         what = "close them first" if mesh.topology.open_edges else "mend that first"
         raise WorkError(f"the model cannot be hollowed: {'; '.join(told)}: {what}")
+    turned = np.flatnonzero(standing(mesh).inverted)
+    if len(turned):
+        flip = np.isin(mesh.topology.shell, turned)
+        mesh = Mesh(mesh.vertices, np.where(flip[:, None], mesh.faces[:, ::-1], mesh.faces))
     shells = nest_exactly(mesh)
-    if len(shells.cavities) and not len(shells.inside_out):
+    if len(shells.cavities):
         raise WorkError(f"the model is hollow already: it has {len(shells.cavities)} closed cavity shell(s)")
-    turned = shells.inside_out
     if (shells.depth > 0).any():
         inner = int(np.flatnonzero(shells.depth > 0)[0])
         place = mesh.vertices[mesh.faces[mesh.topology.first_face[inner]]].mean(axis=0)
@@ -112,9 +115,6 @@ def check_hollowable(mesh: Mesh) -> tuple[Mesh, int]:
             f"the model cannot be hollowed: {int((shells.depth > 0).sum())} shell(s) lie inside another, "
             f"the first near {point_text(place)}: remove or join the inner one first"
         )
-    if len(turned):
-        flip = np.isin(mesh.topology.shell, turned)
-        mesh = Mesh(mesh.vertices, np.where(flip[:, None], mesh.faces[:, ::-1], mesh.faces))
     return mesh, len(turned)
 
 

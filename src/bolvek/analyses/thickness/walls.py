@@ -6,9 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from bolvek.analyses.finding import Finding
-from bolvek.analyses.openings import find_openings
-from bolvek.analyses.roles import outward_signs
-from bolvek.analyses.spots import gather_spots
+from bolvek.analyses.shells import standing
 from bolvek.analyses.thickness import (
     MOST_RAYS,
     Measures,
@@ -18,6 +16,7 @@ from bolvek.analyses.thickness import (
     sample_surface,
     surfaces_along,
 )
+from bolvek.analyses.thickness.spots import gather_spots
 from bolvek.errors import UsageError
 from bolvek.mesh import Mesh
 from bolvek.units import length_text
@@ -226,11 +225,8 @@ _PLAIN, _UNDEFINED, _HIDDEN, _BROKEN = range(4)
 
 def _sides(mesh: Mesh) -> tuple[Floats, NDArray[np.bool_]]:
     """Per face: 1 where it faces out of its material, -1 where it is turned; and which lie on open skins."""
-    skin = np.zeros(mesh.topology.shells, bool)
-    if mesh.topology.open_edges:
-        openings, _ = find_openings(mesh)
-        skin[[o.shell - 1 for o in openings if o.kind == "rim"]] = True
-    return outward_signs(mesh), skin[mesh.topology.shell]
+    found = standing(mesh)
+    return found.sign, found.openings.skin[mesh.topology.shell]
 
 
 def _judged(

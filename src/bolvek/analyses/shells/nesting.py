@@ -6,8 +6,10 @@ from fractions import Fraction
 import numpy as np
 from numpy.typing import NDArray
 
+from bolvek.analyses.shells.openings import Openings, lids
 from bolvek.mesh import Mesh
 from bolvek.mesh.topology import CROWDED, OPEN
+from bolvek.spatial.tree import Tree
 
 _DIRECTIONS = np.array([[0.5773, 0.2113, 0.7887], [-0.3301, 0.9102, 0.2501], [0.6602, -0.7103, -0.2409]])
 
@@ -114,18 +116,29 @@ def _exact_volume(corners: NDArray[np.float64]) -> float:
     return float(total / 6)
 
 
-def nest_shells(mesh: Mesh) -> Shells:
-    """Depth, volume and containers of each shell; only closed shells contain.
+def nest_shells(mesh: Mesh, openings: Openings | None = None) -> Shells:
+    """Depth, volume and containers of each shell; only closed shells contain, and those closed in thought.
 
-    One point of each shell is tested by the parity of ray hits with every other shell, three rays,
-    the majority deciding.
+    openings: those of the mesh; shells without a rim are closed by lids over their openings. One point of each
+    shell is tested by the parity of ray hits with every other shell, three rays, the majority deciding.
     """
     topology = mesh.topology
     n = topology.shells
     closed = closed_shells(mesh)
-    none = np.zeros(0, np.int64)
+    volume, none = mesh.shell_volumes, np.zeros(0, np.int64)
+    tree, shell, contains = mesh.tree, topology.shell.astype(np.int64), closed
+    if openings is not None and openings.found and not openings.skin.all():
+        lid, owner, _ = lids(mesh, openings)
+        contains = closed | (~openings.skin & _only_open(mesh))
+        volume = volume + np.bincount(owner, _volumes(lid - mesh.bounds.mean(axis=0)), n)
+        if n > 1:
+            corners = np.concatenate([mesh.corners, lid]).reshape(-1, 3)
+            tree = Tree(corners, np.arange(len(corners), dtype=np.int32).reshape(-1, 3))
+            shell = np.concatenate([shell, owner])
+        # what seams hold together contains as one
+        shell = openings.group.astype(np.int64)[shell]
     if n <= 1:
-        return Shells(np.zeros(n, np.int64), mesh.shell_volumes, closed, none, none)
+        return Shells(np.zeros(n, np.int64), volume, closed, none, none)
     # the middle of the largest face: the least likely to touch another shell
     largest = np.full(n, -1.0)
     np.maximum.at(largest, topology.shell, mesh.face_areas)
@@ -137,15 +150,29 @@ def nest_shells(mesh: Mesh) -> Shells:
     for direction in _DIRECTIONS:
         most = 64
         while True:
-            hits = mesh.tree.rays(points, np.broadcast_to(direction, points.shape), most=most)
+            hits = tree.rays(points, np.broadcast_to(direction, points.shape), most=most)
             if hits.found.max() < most or most > 1 << 16:
                 break
             most *= 8
         ray, column = np.nonzero(hits.face >= 0)
-        pair, count = np.unique(ray * np.int64(n) + topology.shell[hits.face[ray, column]], return_counts=True)
+        pair, count = np.unique(ray * np.int64(n) + shell[hits.face[ray, column]], return_counts=True)
         inside.append(pair[count % 2 == 1])
     pair, votes = np.unique(np.concatenate(inside), return_counts=True)
     inner, outer = np.divmod(pair[votes >= 2], n)
-    keep = (inner != outer) & closed[outer]
+    group = np.arange(n) if openings is None else openings.group.astype(np.int64)
+    keep = (group[inner] != group[outer]) & contains[outer]
     inner, outer = inner[keep], outer[keep]
-    return Shells(np.bincount(inner, minlength=n), mesh.shell_volumes, closed, inner, outer)
+    return Shells(np.bincount(inner, minlength=n), volume, closed, inner, outer)
+
+
+def _only_open(mesh: Mesh) -> NDArray[np.bool_]:
+    """Shells (S,) that nothing but open edges keeps from being closed: no edge of theirs is used by three faces."""
+    fine = np.ones(mesh.topology.shells, bool)
+    fine[mesh.topology.shell[np.flatnonzero(mesh.topology.twin == CROWDED) // 3]] = False
+    return fine
+
+
+def _volumes(corners: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Volume (N,) of the tetrahedra between triangles (N, 3, 3) and the origin."""
+    cross = np.cross(corners[:, 1], corners[:, 2])
+    return np.asarray(np.einsum("ij,ij->i", corners[:, 0], cross) / 6)

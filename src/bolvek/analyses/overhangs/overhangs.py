@@ -6,7 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from bolvek.analyses.finding import Finding
-from bolvek.analyses.roles import outward_signs
+from bolvek.analyses.shells import outward_signs
 from bolvek.analyses.thickness import (
     MOST_RAYS,
     SKIN_SHARE,

@@ -5,14 +5,14 @@ from dataclasses import dataclass, field
 import numpy as np
 from numpy.typing import NDArray
 
-from bolvek.analyses.overhangs import (
+from bolvek.analyses.overhangs.overhangs import (
     ANGLE_SLACK_DEG,
     OverhangSettings,
     material_minima,
     neighbours,
     vertex_normals,
 )
-from bolvek.analyses.roles import outward_signs
+from bolvek.analyses.shells import outward_signs
 from bolvek.analyses.thickness import SKIN_SHARE, check_solid, sample_surface
 from bolvek.errors import UsageError
 from bolvek.kernels import overhangs as kernels

@@ -1,0 +1,27 @@
+"""Shells: which lies inside which, their openings, and which way they face."""
+
+from bolvek.analyses.shells.copies import counted_once, faces_alike, part_by_part, spread
+from bolvek.analyses.shells.nesting import Shells, closed_shells, nest_exactly, nest_shells
+from bolvek.analyses.shells.openings import EITHER, Opening, Openings, find_openings
+from bolvek.analyses.shells.rims import near_mm, open_pairs
+from bolvek.analyses.shells.standing import Standing, outward_signs, standing
+
+__all__ = [
+    "EITHER",
+    "Opening",
+    "Openings",
+    "Shells",
+    "Standing",
+    "closed_shells",
+    "counted_once",
+    "faces_alike",
+    "find_openings",
+    "near_mm",
+    "nest_exactly",
+    "nest_shells",
+    "open_pairs",
+    "outward_signs",
+    "part_by_part",
+    "spread",
+    "standing",
+]

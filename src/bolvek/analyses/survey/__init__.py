@@ -1,0 +1,19 @@
+"""What a model is, and what that means for a preparer."""
+
+from bolvek.analyses.survey.judgement import Judgement, Purpose, guess_units, judge
+from bolvek.analyses.survey.record import Crossing, Marks, Shell, Survey
+from bolvek.analyses.survey.survey import SurveySettings, model_volume, survey
+
+__all__ = [
+    "Crossing",
+    "Judgement",
+    "Marks",
+    "Purpose",
+    "Shell",
+    "Survey",
+    "SurveySettings",
+    "guess_units",
+    "judge",
+    "model_volume",
+    "survey",
+]

@@ -1,0 +1,217 @@
+"""What a model is: size, shells and their roles, openings, every class of defect with its places.
+
+Counts of edges, twins, faces without area and self-intersections are exact. What needs a tolerance
+(slivers, near-double vertices, knife edges, strays) has one that is named and reported.
+"""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from bolvek.analyses.cavities import Cavity, find_cavities
+from bolvek.analyses.shells import Standing, counted_once, faces_alike, nest_exactly, part_by_part, standing
+from bolvek.analyses.shells.rims import near_mm as default_near_mm
+from bolvek.analyses.soundness import find_defects, flat_faces, split_vertices
+from bolvek.analyses.survey.crossings import find_crossings, find_touching
+from bolvek.analyses.survey.describe import describe_parts, describe_shells
+from bolvek.analyses.survey.duplicates import find_near, find_twins
+from bolvek.analyses.survey.hidden import find_hidden
+from bolvek.analyses.survey.record import Class, Marks, Shell, Survey
+from bolvek.analyses.zones import edge_zones, face_zones, zones
+from bolvek.errors import UsageError, WorkError
+from bolvek.formats.soup import Parts
+from bolvek.kernels import inspect as kernels
+from bolvek.mesh import Mesh
+from bolvek.mesh.topology import CROWDED, label_patches
+from bolvek.spatial.parallel import run_ranges
+from bolvek.units import as_triple
+
+Faces = NDArray[np.int64]
+
+SLIVER_SHARE, MOST_SLIVER_MM = 1e-5, 0.001
+"""Faces lower than this share of the longest side, at most so many mm, are slivers."""
+
+KNIFE_DEG = 10.0
+"""Edges whose material is sharper than this are knife edges."""
+
+
+@dataclass(frozen=True)
+class SurveySettings:
+    """Tolerances; None takes the share of the longest side named above. mm and degrees."""
+
+    near_mm: float | None = None
+    sliver_mm: float | None = None
+    knife_deg: float = KNIFE_DEG
+
+    def check(self) -> None:
+        """Raise UsageError when a tolerance makes no sense."""
+        for name, value in (("--near", self.near_mm), ("--sliver", self.sliver_mm)):
+            if value is not None and not (value >= 0 and np.isfinite(value)):
+                raise UsageError(f"{name} must be 0 or more, not {value:g}")
+        if not 0 <= self.knife_deg < 90:
+            raise UsageError(f"--knife must be at least 0 and below 90 degrees, not {self.knife_deg:g}")
+
+
+def survey(mesh: Mesh, settings: SurveySettings = SurveySettings(), parts: Parts | None = None) -> tuple[Survey, Marks]:
+    """Survey a mesh; parts are the named pieces of its file. Raises UsageError, or WorkError for a mesh without faces.
+
+    Counts are those of the mesh, parts that are closed by themselves taken apart; what is measured and which
+    shell stands how is told of its faces without copies.
+    """
+    settings.check()
+    if not len(mesh.faces):
+        raise WorkError("the model has no faces")
+    longest = float(mesh.size.max())
+    near_mm = default_near_mm(mesh) if settings.near_mm is None else settings.near_mm
+    sliver_mm = min(SLIVER_SHARE * longest, MOST_SLIVER_MM) if settings.sliver_mm is None else settings.sliver_mm
+    twins, twin_faces = find_twins(mesh, None if parts is None else parts.part)
+    whole = mesh if parts is None else part_by_part(mesh, parts.part)
+    once, keep = counted_once(mesh)
+    label = None if parts is None else parts.part if keep is None else parts.part[keep]
+    body = whole if keep is None else once if label is None else part_by_part(once, label)
+    number = np.arange(len(mesh.faces)) if keep is None else keep  # of a face of the body in the mesh
+
+    defects = find_defects(whole)
+    topology = whole.topology
+    crowded = np.flatnonzero(topology.twin == CROWDED)
+    found = standing(body)
+    patch, _ = label_patches(body.topology, found.turned)
+    flipped = np.flatnonzero(found.turned)
+    flat = flat_faces(mesh)
+    low = flat | (_heights(mesh) < sliver_mm)
+    slivers = np.flatnonzero(low & ~flat)
+    pairs = _without_twins(body)
+    touch = find_touching(body, pairs, found.sign)
+    shells = describe_shells(body, found, pairs, label, parts)
+    apart = _of_parts(touch, body.topology.shells, shells)
+    crossings = find_crossings(
+        body, pairs, total=whole.meeting[1], twins=_twin_pairs(mesh, flat), touch=touch, apart=apart
+    )
+    hidden = find_hidden(body, pairs, found, touch)
+    # the faces of a cavity point out of the material all the same
+    knives = _knives(body, found.sign.astype(np.int8), low[number], settings.knife_deg)
+    wrong = np.array([s.inside_out for s in shells])
+    role = np.array([s.role for s in shells])
+    parted = [d for d in defects if d.code != "self_intersections"]
+    marks = {
+        "open_edges": np.unique(np.concatenate(found.openings.half) // 3) if found.openings.half else crowded[:0],
+        "nonmanifold_edges": np.unique(crowded // 3),
+        "badly_oriented_edges": np.unique(np.flatnonzero(topology.same_way) // 3),
+        "flipped_faces": flipped,
+        "inside_out": np.flatnonzero(wrong[body.topology.shell]),
+        "twin_faces": twin_faces,
+        "flat_faces": np.flatnonzero(flat),
+        "slivers": slivers,
+        "self_intersections": np.unique(pairs).astype(np.int64),
+        "hidden_faces": hidden,
+        "knife_edges": np.unique(np.concatenate([knives // 3, body.topology.twin[knives] // 3])),
+        "strays": np.flatnonzero(np.array([s.stray for s in shells])[body.topology.shell]),
+    }
+    for code in ("open_edges", "flipped_faces", "inside_out", "self_intersections", "hidden_faces", "knife_edges"):
+        marks[code] = number[marks[code]]
+    marks["strays"] = number[marks["strays"]]
+    result = Survey(
+        sound=not parted and not crossings.faulty and not twins.same_way and not wrong.any(),
+        triangles=len(mesh.faces),
+        vertices=len(mesh.vertices),
+        size_mm=as_triple(mesh.size),
+        low_mm=as_triple(mesh.bounds[0]),
+        area_mm2=body.area,
+        volume_mm3=_volume(found, role) if not body.topology.badly_oriented_edges else None,
+        shells=topology.shells,
+        shell_list=shells,
+        parts=describe_parts(whole, parts),
+        open_edges=topology.open_edges,
+        nonmanifold_edges=topology.nonmanifold_edges,
+        badly_oriented_edges=topology.badly_oriented_edges,
+        odd_edges=_odd_edges(body),
+        split_vertices=len(split_vertices(whole)),
+        flat_faces=int(flat.sum()),
+        one_sided=int(found.one_sided.sum()),
+        inside_out=int(wrong.sum()),
+        everything_inside_out=bool(wrong.all()),
+        openings=found.openings.found,
+        nonmanifold=Class(topology.nonmanifold_edges, edge_zones(whole, crowded)),
+        flipped=Class(len(flipped), zones(body.vertices[body.faces[flipped]], patch[flipped])),
+        twins=twins,
+        slivers=Class(len(slivers), face_zones(mesh, slivers)),
+        sliver_mm=sliver_mm,
+        near=find_near(body, near_mm),
+        self_intersections=crossings,
+        hidden=Class(len(hidden), face_zones(body, hidden)),
+        knives=Class(len(knives), edge_zones(body, knives)),
+        knife_deg=settings.knife_deg,
+        rooms=_rooms(mesh) if not defects else [],
+    )
+    return result, Marks({code: faces for code, faces in marks.items() if len(faces)})
+
+
+def model_volume(mesh: Mesh) -> float | None:
+    """Material (mm3) as a survey tells it: parts less cavities, copies of faces once; None where it has no meaning."""
+    once, _ = counted_once(mesh)
+    return None if once.topology.badly_oriented_edges else standing(once).volume_mm3
+
+
+def _volume(found: Standing, role: NDArray[np.str_]) -> float | None:
+    """The material's volume, what is support in the file left out."""
+    volume = found.volume_mm3
+    return None if volume is None else volume - float(np.abs(found.nested.volume[role == "support"]).sum())
+
+
+def _without_twins(mesh: Mesh) -> NDArray[np.int32]:
+    """Pairs of faces that meet, but for those on the same three corners."""
+    pairs = mesh.meeting[0]
+    if not len(faces_alike(mesh).faces):
+        return pairs
+    corners = np.sort(mesh.faces[pairs], axis=2)
+    return pairs[(corners[:, 0] != corners[:, 1]).any(axis=1)]
+
+
+def _twin_pairs(mesh: Mesh, flat: NDArray[np.bool_]) -> int:
+    """Pairs of faces with an area on the same three corners."""
+    alike = faces_alike(mesh)
+    count = np.bincount(alike.key[~flat[alike.faces]]).astype(np.int64) if len(alike.key) else np.zeros(0, np.int64)
+    return int((count * (count - 1) // 2).sum())
+
+
+def _of_parts(touch: Faces, shells: int, described: list[Shell]) -> Faces:
+    """Those pairs of shells that are named parts of the file, two different ones."""
+    names = [s.part for s in described]
+    named = [
+        names[a] is not None and names[b] is not None and a != b for a, b in (divmod(int(c), shells) for c in touch)
+    ]
+    return touch[np.array(named, bool)]
+
+
+def _odd_edges(mesh: Mesh) -> int:
+    """Edges used by three faces, five, and so on."""
+    face, k = np.divmod(np.flatnonzero(mesh.topology.twin == CROWDED), 3)
+    ends = np.sort(np.stack([mesh.faces[face, k], mesh.faces[face, (k + 1) % 3]], axis=1), axis=1)
+    return int((np.unique(ends, axis=0, return_counts=True)[1] % 2 == 1).sum()) if len(face) else 0
+
+
+def _rooms(mesh: Mesh) -> list[Cavity]:
+    """Cavities of a sound mesh that are more than pockets of the skin; none while its shells contradict each other."""
+    nested = nest_exactly(mesh)
+    if ((nested.volume < 0) != (nested.around == 1)).any():
+        return []
+    return [c for c in find_cavities(mesh, nested=nested).found if not c.pocket]
+
+
+def _heights(mesh: Mesh) -> NDArray[np.float64]:
+    height = np.empty(len(mesh.faces))
+    run_ranges(lambda b, e: kernels.face_heights(mesh.vertices, mesh.faces, b, e, height), len(height))
+    return height
+
+
+def _knives(mesh: Mesh, facing: NDArray[np.int8], skip: NDArray[np.bool_], angle_deg: float) -> Faces:
+    """Half-edges, one an edge, whose material is sharper than the angle."""
+    v, f, area, t = mesh.vertices, mesh.faces, mesh.area_vectors, mesh.topology
+    knife = np.zeros(3 * len(f), bool)
+    cosine = float(np.cos(np.radians(angle_deg)))
+    if angle_deg > 0:
+        run_ranges(
+            lambda b, e: kernels.knife_edges(v, f, area, t.twin, t.same_way, facing, skip, cosine, b, e, knife), len(f)
+        )
+    return np.flatnonzero(knife)

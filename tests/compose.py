@@ -1,0 +1,414 @@
+"""Models composed at random whose truth is known from the composition, to find words that are false either way.
+
+`python tests/compose.py --count 10 --seed 1` composes ten of each kind and prints what was told falsely.
+"""
+
+import argparse
+from collections import Counter
+
+import numpy as np
+
+from bolvek.analyses.survey import judge, survey
+from bolvek.demo.pieces import block, globe, sheet, turned
+from bolvek.formats import Parts
+from bolvek.mesh import Mesh
+from bolvek.operations.pose import rotation
+
+KINDS = {}
+
+
+def kind(make):
+    """A kind of model: what it makes of a random generator is compared with what is told of it."""
+    KINDS[make.__name__] = make
+    return make
+
+
+def spun(rng, mesh):
+    """Turned freely, moved a little, as a file holds it."""
+    axis = rng.normal(size=3)
+    turn = rotation(axis / np.linalg.norm(axis), rng.uniform(0, 360))
+    return Mesh(mesh.vertices @ turn.T + rng.uniform(-20, 20, 3), mesh.faces).as_stored()
+
+
+def join(*meshes):
+    return meshes[0].joined(*meshes[1:]) if len(meshes) > 1 else meshes[0]
+
+
+def ball(rng, low=4.0, high=9.0, sides=24):
+    return globe(rng.uniform(low, high), (0.0, 0.0, 0.0), 2 * int(rng.integers(sides // 2, sides)))
+
+
+def moved(mesh, by):
+    return mesh.moved(mesh.vertices + np.asarray(by, float))
+
+
+def some_faces(rng, mesh, count):
+    """Faces that hang together: a disc of about so many."""
+    middle = mesh.corners.mean(axis=1)
+    return np.argsort(np.linalg.norm(middle - middle[rng.integers(len(middle))], axis=1), kind="stable")[:count]
+
+
+def flip(mesh, faces):
+    new = np.array(mesh.faces)
+    new[faces] = new[faces][:, ::-1]
+    return Mesh(mesh.vertices, new)
+
+
+def without(mesh, faces):
+    return mesh.picked(np.setdiff1d(np.arange(len(mesh.faces)), faces))
+
+
+def told(mesh, parts=None):
+    """A survey of the mesh, put like a truth."""
+    s, _ = survey(mesh, parts=parts)
+    j = judge(s)
+    return {
+        "faults": sorted(f.code for f in j.findings if f.severity == "fault"),
+        "notes": sorted(f.code for f in j.findings if f.severity == "note"),
+        "roles": dict(Counter(x.role for x in s.shell_list)),
+        "inside_out": s.inside_out,
+        "everything": s.everything_inside_out,
+        "flipped": s.flipped.count,
+        "one_sided": s.one_sided,
+        "volume": s.volume_mm3,
+        "kinds": dict(Counter(o.kind for o in s.openings)),
+        "strays": sum(x.stray for x in s.shell_list),
+        "zones": s.self_intersections.zone_count,
+        "overlap": s.self_intersections.of_parts > 0,
+    }
+
+
+def compared(found, truth):
+    """What is told otherwise than it is."""
+    wrong = {}
+    for name, value in truth.items():
+        if callable(value):
+            fine = value(found[name])
+        elif isinstance(value, float):
+            fine = found[name] is not None and abs(found[name] - value) <= 1e-4 * abs(value)
+        else:
+            fine = found[name] == value
+        if not fine:
+            wrong[name] = (found[name], "rule" if callable(value) else value)
+    return wrong
+
+
+# orientation and roles
+
+
+def holed(rng, mesh):
+    """The mesh with a hole of one to four faces, its border a plain loop."""
+    while True:
+        hole = some_faces(rng, mesh, int(rng.integers(1, 5)))
+        if len(np.unique(mesh.faces[hole])) == len(hole) + 2:
+            return without(mesh, hole)
+
+
+@kind
+def screws_on_a_plate(rng):
+    plate = block((-60, -60, 0), (60, 60, 3))
+    n, wrong = 12, int(rng.integers(0, 4))
+    screws = [
+        moved(turned([(1.0, 0), (1.0, 4), (2.0, 4), (2.0, 5)], 12), (10 * k - 55, rng.uniform(-50, 50), 4))
+        for k in range(n)
+    ]
+    chosen = set(rng.permutation(n)[:wrong].tolist())
+    mesh = join(plate, *(s.turned() if k in chosen else s for k, s in enumerate(screws)))
+    return spun(rng, mesh), {"inside_out": wrong, "faults": ["inside_out"] if wrong else [], "everything": False}
+
+
+@kind
+def all_inside_out(rng):
+    shells = [ball(rng, 8, 10), ball(rng, 5, 7).turned()]
+    if rng.random() < 0.5:
+        shells.append(ball(rng, 2, 3))
+    mesh = join(*shells).turned()
+    return spun(rng, mesh), {
+        "inside_out": len(shells), "everything": True, "faults": ["inside_out"], "volume": abs(mesh.volume)
+    }  # fmt: skip
+
+
+@kind
+def outer_alone_inside_out(rng):
+    mesh = join(ball(rng, 8, 10).turned(), ball(rng, 4, 6).turned())
+    return spun(rng, mesh), {"inside_out": 1, "everything": False, "roles": {"outer": 1, "cavity": 1}}
+
+
+@kind
+def part_inside_out_in_a_cavity(rng):
+    wrong = bool(rng.random() < 0.5)
+    part = ball(rng, 2, 3)
+    mesh = join(ball(rng, 8, 10), ball(rng, 5, 7).turned(), part.turned() if wrong else part)
+    return spun(rng, mesh), {
+        "inside_out": int(wrong),
+        "roles": {"outer": 1, "cavity": 1, "loose": 1},
+        "faults": ["inside_out"] if wrong else [],
+    }
+
+
+@kind
+def cavity_in_a_body_with_a_hole(rng):
+    outer = holed(rng, ball(rng, 8, 10))
+    mesh = join(outer, ball(rng, 4, 6).turned())
+    return spun(rng, mesh), {
+        "inside_out": 0, "faults": ["open_edges"], "roles": {"open body": 1, "cavity": 1}, "kinds": {"hole": 1}
+    }  # fmt: skip
+
+
+@kind
+def inside_out_with_a_hole(rng):
+    outer = holed(rng, ball(rng)).turned()
+    return spun(rng, outer), {"inside_out": 1, "faults": ["inside_out", "open_edges"], "kinds": {"hole": 1}}
+
+
+@kind
+def most_faces_look_in(rng):
+    whole = ball(rng, sides=32)
+    wrong = some_faces(rng, whole, int(len(whole.faces) * rng.choice([0.05, 0.3, 0.7, 0.95])))
+    mesh = flip(whole, wrong)
+    return spun(rng, mesh), {"flipped": len(wrong), "faults": ["badly_oriented_edges"], "inside_out": 0}
+
+
+@kind
+def moebius(rng):
+    n = int(rng.integers(20, 60))
+    t = 2 * np.pi * np.arange(n) / n
+    rim = []
+    for side in (-1.0, 1.0):
+        r = 10 + side * 2 * np.cos(t / 2)
+        rim.append(np.stack([r * np.cos(t), r * np.sin(t), side * 2 * np.sin(t / 2)], axis=1))
+    points = np.concatenate(rim)
+    faces = []
+    for k in range(n):
+        a, b = k, k + n
+        c, d = (k + 1, k + 1 + n) if k + 1 < n else (n, 0)  # the strip comes back the other way up
+        faces += [(a, c, b), (b, c, d)]
+    return spun(rng, Mesh(points, faces)), {"one_sided": 1, "flipped": 0, "kinds": {"rim": 1}}
+
+
+@kind
+def doubled(rng):
+    body = ball(rng, 7, 9)
+    volume = body.volume
+    if rng.random() < 0.5:
+        inner = ball(rng, 2, 5)
+        body, volume = join(body, inner.turned()), volume - inner.volume
+    twice = Mesh(body.vertices, np.concatenate([body.faces, body.faces])[rng.permutation(2 * len(body.faces))])
+    return spun(rng, twice), {
+        "volume": float(volume), "inside_out": 0, "zones": 0, "faults": ["nonmanifold_edges", "twin_faces"]
+    }  # fmt: skip
+
+
+@kind
+def two_colours(rng):
+    """Parts of one file, laid against each other, apart or into each other."""
+    size = rng.uniform(5, 10, 3)
+    way = rng.choice(["touch", "apart", "into", "same face"])
+    shift = {"touch": 0.0, "apart": 0.5, "into": -0.5, "same face": 0.0}[way]
+    low = (size[0] + shift, 0, 0) if way == "same face" else (size[0] + shift, 1, 1)
+    high = (size[0] + 6, size[1], size[2]) if way == "same face" else (size[0] + 6, 4, 4)
+    one, other = block((0, 0, 0), tuple(size)), block(low, high)
+    mesh = Mesh.from_corners(np.concatenate([one.corners, other.corners]))
+    parts = Parts(("red", "blue"), np.repeat([0, 1], [12, 12]).astype(np.int32))
+    return (mesh, parts), {
+        "faults": ["self_intersections"] if way == "into" else [],
+        "overlap": way == "into",
+        "notes": ["contact"] if way in ("touch", "same face") else ["hidden_faces"] if way == "into" else [],
+        "volume": float(one.volume + other.volume),
+        "strays": 0,
+    }
+
+
+@kind
+def buried_and_sheets(rng):
+    flat = Mesh(rng.uniform(-2, 2, (3, 3)) + [0, 0, 30], [(0, 1, 2), (0, 2, 1)])
+    mesh = join(ball(rng, 8, 10), ball(rng, 2, 4), flat)
+    return spun(rng, mesh), {"roles": {"outer": 1, "buried": 1, "sheet": 1}, "inside_out": 0}
+
+
+@kind
+def strays(rng):
+    """Specks apart from the rest are strays; those that poke out of it, or are named parts, are not."""
+    body = block((0, 0, 0), (100, 60, 40))
+    apart = [
+        block(tuple(p), tuple(p + rng.uniform(0.5, 1.5, 3)))
+        for p in rng.uniform(110, 150, (int(rng.integers(0, 5)), 3))
+    ]
+    poking = block((99.5, 10, 10), (100.5, 11, 11))
+    mesh = join(body, *apart, poking)
+    wanted = {"strays": len(apart), "roles": {"outer": len(apart) + 2}}
+    if rng.random() < 0.5:
+        return spun(rng, mesh), wanted
+    label = np.repeat(np.arange(len(apart) + 2), 12).astype(np.int32)
+    return (mesh, Parts(tuple(f"p{k}" for k in range(len(apart) + 2)), label)), wanted | {"strays": 0}
+
+
+# openings
+
+
+@kind
+def perforated(rng):
+    body = ball(rng, sides=40)
+    taken, n = np.zeros(0, np.int64), 0
+    used = np.zeros(len(body.vertices), bool)
+    for _ in range(int(rng.integers(1, 6))):
+        hole = some_faces(rng, body, int(rng.integers(1, 7)) if n else 1)
+        if not used[body.faces[hole]].any() and len(np.unique(body.faces[hole])) == len(hole) + 2:
+            used[body.faces[hole]] = True
+            taken, n = np.concatenate([taken, hole]), n + 1
+    mesh = without(body, taken)
+    return spun(rng, mesh), {"kinds": {"hole": n}, "roles": {"open body": 1}, "faults": ["open_edges"]}
+
+
+@kind
+def slit(rng):
+    """A ball cut open along a meridian, the banks a little apart."""
+    sides = 48
+    body = globe(10, (0, 0, 0), sides)
+    faces, vertices = np.array(body.faces), np.array(body.vertices)
+    middle = body.corners.mean(axis=1)
+    on = (np.abs(vertices[:, 1]) < 1e-9) & (vertices[:, 0] > 0) & (np.abs(vertices[:, 2]) < rng.uniform(4, 9))
+    new = np.full(len(vertices), -1)
+    inner = np.flatnonzero(on)
+    inner = inner[np.argsort(vertices[inner, 2])][1:-1]
+    new[inner] = len(vertices) + np.arange(len(inner))
+    below = middle[:, 1] < 0
+    faces[below] = np.where(new[faces[below]] >= 0, new[faces[below]], faces[below])
+    shifted = vertices[inner] - [0, 0.008, 0]
+    mesh = Mesh(np.concatenate([vertices, shifted]), faces)
+    wide = rng.random() < 0.5
+    if wide:  # so wide that it is no crack any more
+        mesh = Mesh(np.concatenate([vertices, vertices[inner] - [0, 1.0, 0]]), faces)
+    return spun(rng, mesh), {"kinds": {"hole": 1} if wide else {"crack": 1}, "roles": {"open body": 1}}
+
+
+def rolled(rng, n, m, radius, height, gap=0.0):
+    """A sheet rolled into a tube whose two edges are not joined."""
+    t = np.linspace(0, 2 * np.pi, n)
+    z = np.linspace(0, height, m)
+    x = np.stack(
+        [
+            np.broadcast_to(radius * np.cos(t)[:, None], (n, m)),
+            np.broadcast_to(radius * np.sin(t)[:, None], (n, m)),
+            np.broadcast_to(z, (n, m)),
+        ],
+        axis=-1,
+    ).copy()
+    x[-1] += [0, gap, 0]
+    return sheet(x)
+
+
+@kind
+def tube_with_a_seam(rng):
+    mesh = rolled(rng, int(rng.integers(12, 40)), int(rng.integers(3, 9)), rng.uniform(4, 9), rng.uniform(20, 60), 5e-4)
+    return spun(rng, mesh), {
+        "kinds": lambda k: k.get("seam") == 1 and sum(k.values()) == 3 and not k.get("crack") and not k.get("hole")
+    }
+
+
+@kind
+def ribbon(rng):
+    n = int(rng.integers(10, 40))
+    x = np.linspace(0, 100, n)
+    width = rng.uniform(0.02, 3)
+    points = np.stack(
+        [np.stack([x, 0 * x, 5 * np.sin(x / 20)], -1), np.stack([x, 0 * x + width, 5 * np.sin(x / 20)], -1)], 1
+    )
+    return spun(rng, sheet(points)), {"kinds": {"rim": 1}, "roles": {"open skin": 1}}
+
+
+@kind
+def t_junction(rng):
+    """A cube, one of whose edges has a point that only one of its faces knows."""
+    body = block((0, 0, 0), tuple(rng.uniform(5, 20, 3)))
+    f, k = int(rng.integers(12)), int(rng.integers(3))
+    a, b, c = (int(body.faces[f, (k + j) % 3]) for j in range(3))
+    m = body.vertices[a] + rng.uniform(0.2, 0.8) * (body.vertices[b] - body.vertices[a])
+    n = len(body.vertices)
+    faces = np.concatenate([np.delete(body.faces, f, axis=0), [(a, n, c), (n, b, c)]])
+    return Mesh(np.concatenate([body.vertices, m[None]]), faces), {"kinds": {"seam": 1}, "roles": {"open body": 1}}
+
+
+@kind
+def ends_of_a_shell(rng):
+    """A vase, a tube, a bust, a bowl: the end may be a hole or a rim, nobody can know; never a plain hole or crack."""
+    n = 2 * int(rng.integers(12, 32))
+    shape = rng.choice(["vase", "tube", "bust", "bowl"])
+    if shape == "tube":
+        mesh = turned([(6, 0), (6, rng.uniform(5, 80))], n)
+        mesh = mesh.picked(np.abs(mesh.area_vectors[:, 2]) < 1e-9)
+    elif shape == "vase":
+        profile = [(0, 0), (8, 0), (14, 15), (8, 35), (rng.uniform(5, 7), 45), (7.5, 50)]
+        mesh = turned(profile, n)
+        mesh = without(mesh, np.flatnonzero((mesh.corners[:, :, 2] == 50).all(axis=1)))
+    elif shape == "bust":
+        profile = [(rng.uniform(4, 6), 0), (4.5, 6), (8, 12), (9, 18), (6, 24), (0, 27)]
+        mesh = turned(profile, n)
+        mesh = without(mesh, np.flatnonzero((mesh.corners[:, :, 2] == 0).all(axis=1)))
+    else:
+        mesh = globe(10, (0, 0, 0), n)
+        mesh = mesh.picked(mesh.corners[:, :, 2].max(axis=1) < rng.uniform(-4, 1))
+    ends = 2 if shape == "tube" else 1
+    return spun(rng, mesh), {"kinds": lambda k: k.get("hole or rim", 0) + k.get("rim", 0) == sum(k.values()) == ends}
+
+
+@kind
+def fins_at_holes(rng):
+    """A plate with holes, and fins that stand on edges of two of them: the loops run along those too."""
+    cells = np.ones((12, 12), bool)
+    holes = [(2, 2), (2, 8), (8, 2), (8, 8)]
+    for i, j in holes:
+        cells[i, j] = False
+    x, y = np.meshgrid(np.arange(13.0), np.arange(13.0), indexing="ij")
+    plate = sheet(np.stack([x, y, 0 * x], -1), cells)
+    vertices, faces = [*map(tuple, plate.vertices)], plate.faces.tolist()
+    where = {tuple(v): k for k, v in enumerate(vertices)}
+    fins = int(rng.integers(1, 5))
+    for i, j in (holes[k] for k in rng.permutation(4)[:fins]):
+        # two triangles stand on an edge of the hole: it is used by three faces
+        a, b = where[(i, j, 0.0)], where[(i + 1, j, 0.0)]
+        vertices += [(i + 0.5, j, 1.0), (i + 0.5, j, -1.0)]
+        faces += [(a, b, len(vertices) - 2), (b, a, len(vertices) - 1)]
+    mesh = Mesh(np.array(vertices), faces)
+    return spun(rng, mesh), {"kinds": lambda k: k["rim"] == 1 and sum(k.values()) == 5 + fins and not k.get("crack")}
+
+
+@kind
+def clean(rng):
+    """Nothing is said against what is sound, fine pins and slim shells with a knife edge among them."""
+    which = rng.integers(4)
+    if which == 0:
+        mesh = turned([(0.5, 0), (0.5, 2), (0.2, 2.2)], 400)
+    elif which == 1:
+        mesh = join(ball(rng, 8, 10), ball(rng, 4, 6).turned())
+    elif which == 2:
+        mesh = join(*(moved(ball(rng, 1, 4), (12 * k, 0, 0)) for k in range(5)))
+    else:
+        mesh = block((0, 0, 0), tuple(rng.uniform(11, 90, 3)))
+    return spun(rng, mesh), {"faults": [], "inside_out": 0, "notes": lambda n: set(n) <= {"unit", "slivers"}}
+
+
+def run(names, count, seed):
+    """Every false word: (kind, number, what)."""
+    found = []
+    for name in names:
+        for k in range(count):
+            rng = np.random.default_rng([seed, k, sum(map(ord, name))])
+            made, truth = KINDS[name](rng)
+            mesh, parts = made if isinstance(made, tuple) else (made, None)
+            wrong = compared(truth.pop("told", told)(mesh, parts), truth)
+            if wrong:
+                found.append((name, k, wrong))
+    return found
+
+
+if __name__ == "__main__":
+    asked = argparse.ArgumentParser()
+    asked.add_argument("--count", type=int, default=6)
+    asked.add_argument("--seed", type=int, default=1)
+    asked.add_argument("--only", nargs="*", default=list(KINDS))
+    args = asked.parse_args()
+    false = run(args.only, args.count, args.seed)
+    for name, k, wrong in false:
+        print(name, k, wrong)
+    print(f"{len(args.only) * args.count} models of {len(args.only)} kinds, {len(false)} told falsely")
