@@ -8,6 +8,7 @@ from collections import Counter
 
 import numpy as np
 
+from bolvek.analyses.overhangs import OverhangSettings, find_overhangs
 from bolvek.analyses.survey import judge, survey
 from bolvek.demo.pieces import block, globe, sheet, turned
 from bolvek.formats import Parts
@@ -386,6 +387,211 @@ def clean(rng):
     else:
         mesh = block((0, 0, 0), tuple(rng.uniform(11, 90, 3)))
     return spun(rng, mesh), {"faults": [], "inside_out": 0, "notes": lambda n: set(n) <= {"unit", "slivers"}}
+
+
+# build directions
+
+
+def hung(mesh, parts=None):
+    """Overhangs of the mesh, put like a truth."""
+    r, _ = find_overhangs(mesh, OverhangSettings(layer_mm=LAYER))
+    return {
+        "islands": r.islands,
+        "bridges": r.bridges,
+        "kinds": dict(Counter(z.kind for z in r.zones)),
+        "faults": sorted(f.code for f in r.findings if f.severity == "fault"),
+        "notes": sorted(f.code for f in r.findings if f.severity == "note"),
+        "area": r.area_mm2,
+        "support": r.support_volume_mm3,
+        "sealed": r.support_sealed_mm3,
+        "contact": r.bed_contact_mm2,
+        "verdict": r.verdict,
+        "layers": layer_islands(mesh, LAYER),
+    }
+
+
+LAYER = 0.4
+
+
+def layer_islands(mesh, layer, pixels=500):
+    """Islands counted layer by layer on pixels, independently: patches of material with none beneath them."""
+    from scipy.ndimage import label
+
+    low, high = mesh.vertices.min(axis=0), mesh.vertices.max(axis=0)
+    step = float((high - low)[:2].max()) / pixels
+    nx, ny = (np.ceil((high - low)[:2] / step).astype(int) + 1).tolist()
+    ys = low[1] + (np.arange(ny) + 0.437) * step
+    corners = mesh.vertices[mesh.faces]
+    before, count = np.ones((nx, ny), bool), 0
+    for z in np.arange(low[2] + 0.5 * layer, high[2], layer):
+        wound = np.zeros((nx + 1, ny))
+        for tri in corners[(corners[:, :, 2].min(axis=1) < z) & (corners[:, :, 2].max(axis=1) >= z)]:
+            ends = []
+            for k in range(3):
+                p, q = tri[k], tri[(k + 1) % 3]
+                if (p[2] < z) != (q[2] < z):
+                    ends.append((p + (z - p[2]) / (q[2] - p[2]) * (q - p), p[2] < z))
+            (a, up), (b, _) = ends
+            a, b = (b, a) if up else (a, b)  # so that material lies on one side
+            rows = np.flatnonzero((ys >= min(a[1], b[1])) & (ys < max(a[1], b[1])))
+            x = a[0] + (ys[rows] - a[1]) / (b[1] - a[1]) * (b[0] - a[0]) if len(rows) else rows
+            at = np.clip(np.ceil((x - low[0]) / step - 0.5), 0, nx).astype(int)
+            np.add.at(wound, (at, rows), 1 if b[1] > a[1] else -1)
+        here = np.abs(np.cumsum(wound, axis=0)[:nx]) > 0
+        patches, n = label(here, np.ones((3, 3)))
+        count += sum(not before[patches == k].any() for k in range(1, n + 1))
+        before = here
+    return count
+
+
+def rings(radius, count):
+    """Points of a flat disc's profile from the axis out."""
+    return [(radius * (k + 1) / count, 0.0) for k in range(count)]
+
+
+def piece(rng):
+    """Something that may hang in the air: a cone on its tip or on its base, a frustum, a ball, a box."""
+    n = int(rng.choice([8, 24, 96]))
+    r, h = rng.uniform(2, 4), rng.uniform(3, 6)
+    shape = rng.choice(["cone", "tip", "frustum", "ringed", "ball", "box"])
+    if shape == "cone":
+        return turned([(r, 0), (0, h)], n)
+    if shape == "tip":
+        return turned([(0, 0), (r, h)], n)
+    if shape == "frustum":
+        return turned([(r, 0), (r + rng.uniform(-1, 3), h)], n)
+    if shape == "ringed":
+        return turned([(0, 0), *rings(r, int(rng.integers(2, 6))), (0.4 * r, h)], n)
+    if shape == "ball":
+        return moved(globe(r, (0, 0, 0), max(n, 12)), (0, 0, r))
+    return block((-r, -r, 0), (r, r, h))
+
+
+@kind
+def floating(rng):
+    """Pieces over a plate, some in the air, some in it, some resting on it."""
+    parts, n = [block((-50, -50, 0), (50, 50, 4))], 0
+    for k in range(int(rng.integers(1, 6))):
+        way = rng.choice(["air", "in"])
+        n += way == "air"
+        parts.append(
+            moved(piece(rng), (18 * k - 40, rng.uniform(-30, 30), rng.uniform(6, 30) if way == "air" else 3.5))
+        )
+    return join(*parts).as_stored(), {"told": hung, "islands": n, "layers": n}
+
+
+@kind
+def flask(rng):
+    """A vessel whose inner floor is flat, in rings or domed; a floating or a lying thing in it, or none."""
+    n = int(rng.choice([12, 48, 96]))
+    floor = rng.choice(["flat", "rings", "dome"])
+    inside = {"flat": [(12, 3)], "rings": [(12, 3), (9, 3), (6, 3), (3, 3)], "dome": [(12, 2.5), (6, 4)]}[floor]
+    top = {"flat": 3, "rings": 3, "dome": 5}[floor]
+    profile = [(0, 0), (15, 0), (15, 20), (10, 30), (10, 34), (8, 34), (8, 30), (12, 20), *inside, (0, top)]
+    body = turned(profile, n)
+    extra = rng.choice(["none", "floats", "lies"])
+    parts = [body]
+    if extra != "none":
+        thing = turned([(0, 0), *rings(3, 3), (2, 4)], 16)
+        parts.append(moved(thing, (0, 0, top + (3 if extra == "floats" else -0.5))))
+    islands = int(extra == "floats")
+    return join(*parts).as_stored(), {"told": hung, "islands": islands, "layers": islands}
+
+
+@kind
+def poking_boxes(rng):
+    """A column with boxes through it: where a corner of one pokes out beneath a little, nothing begins in the air."""
+    parts = [block((-8, -8, 0), (8, 8, 40))]
+    for k in range(int(rng.integers(1, 4))):
+        size = rng.uniform(4, 7)
+        axis = rng.normal(size=3)
+        box = block((-size, -size, -size), (size, size, size))
+        box = box.moved(box.vertices @ rotation(axis / np.linalg.norm(axis), rng.uniform(0, 360)).T)
+        tip = box.vertices[np.argmin(box.vertices[:, 2])]
+        # its lowest corner comes to lie a hair outside the side x = 8
+        parts.append(moved(box, (8 + rng.uniform(0.002, 0.02) - tip[0], -tip[1], 12 + 8 * k - tip[2])))
+    return join(*parts).as_stored(), {"told": hung, "islands": 0}
+
+
+@kind
+def bridges_and_none(rng):
+    """A deck over air: held on two sides, near or far; on two that meet; on three; all around; on four legs; a ring."""
+    way = rng.choice(["near", "far", "corner", "three", "around", "legs", "ring", "arm"])
+    t, high = 3.0, 12.0
+    deck = lambda x, y: block((0, 0, high - 0.5), (x, y, high + 3))  # noqa: E731
+    wall = lambda *ends: block((ends[0], ends[1], 0), (ends[2], ends[3], high))  # noqa: E731
+    long = rng.uniform(24, 60)
+    near = rng.uniform(8, 18)
+    if way == "near":
+        made = [deck(near + 2 * t, 9), wall(0, 0, t, 9), wall(near + t, 0, near + 2 * t, 9)]
+    elif way == "far":
+        made = [deck(long + 2 * t, 9), wall(0, 0, t, 9), wall(long + t, 0, long + 2 * t, 9)]
+    elif way == "corner":
+        made = [deck(near + t, near + t), wall(0, 0, t, near + t), wall(0, 0, near + t, t)]
+    elif way == "three":
+        made = [deck(near + 2 * t, near + t), wall(0, 0, t, near + t), wall(0, 0, near + 2 * t, t)]
+        made.append(wall(near + t, 0, near + 2 * t, near + t))
+    elif way == "around":
+        made = [block((0, 0, 0), (near + 2 * t, 30, high)), block((t, t, 2), (near + t, 27, 9)).turned()]
+    elif way == "legs":
+        x, y = rng.uniform(30, 200, 2)
+        made = [deck(x, y), *(wall(a, b, a + t, b + t) for a in (0, x - t) for b in (0, y - t))]
+    elif way == "ring":
+        ring = [(9, 0), (9, high), (4, high), (4, high + 2), (9 + t, high + 2), (9 + t, 0)]
+        made = [turned(ring, 48, ring=True)]
+        made = [made[0] if made[0].volume > 0 else made[0].turned()]
+    else:
+        made = [deck(near + t, 9), wall(0, 0, t, 9)]
+    good = way in ("near", "three", "around")
+    mesh = join(*made).as_stored()
+    turn = rotation((0, 0, 1), rng.uniform(0, 360))
+    mesh = Mesh(mesh.vertices @ turn.T, mesh.faces).as_stored()
+    return mesh, {
+        "told": hung,
+        "islands": 0,
+        "bridges": int(good),
+        "verdict": "prints as it stands" if good else "needs support",
+        "faults": lambda f: set(f) - {"topples"} == (set() if good else {"overhangs"}),
+    }
+
+
+@kind
+def on_a_foot(rng):
+    """A double cone on its tip, a prism on its edge, a ball, a block, a block with its weight beside it."""
+    way = rng.choice(["tip", "edge", "block", "beside", "small hole"])
+    if way == "tip":
+        mesh = turned([(0, 0), (10, 15), (0, 30)], 48)
+    elif way == "edge":
+        mesh = block((-10, -10, -10), (10, 10, 10))
+        mesh = mesh.moved(mesh.vertices @ rotation((1, 0, 0), 45).T)
+    elif way == "block":
+        mesh = block((0, 0, 0), tuple(rng.uniform(5, 40, 3)))
+    else:
+        mesh = join(block((0, 0, 0), (5, 20, 20)), block((4, 0, 15), (rng.uniform(25, 40), 20, 20)))
+        mesh = without(mesh, [11]) if way == "small hole" else mesh
+    expected = {"tip": "no_foot", "edge": "no_foot", "block": None}.get(way, "topples")
+    return mesh.as_stored(), {
+        "told": hung,
+        "faults": lambda f: (expected in f) if expected else not {"no_foot", "topples"} & set(f),
+    }
+
+
+@kind
+def rooms_and_doubles(rng):
+    """A ceiling in a sealed room needs support nobody reaches; faces that stand there twice count once."""
+    size, w = rng.uniform(60, 90), 3.0
+    mesh = join(block((0, 0, 0), (size, size, 40)), block((w, w, w), (size - w, size - w, 30)).turned())
+    area = (size - 2 * w) ** 2
+    truth = {
+        "told": hung,
+        "area": float(area),
+        "support": float(area * 27),
+        "sealed": float(area * 27),
+        "contact": float(size**2),
+    }
+    if rng.random() < 0.5:
+        mesh = Mesh(mesh.vertices, np.concatenate([mesh.faces, mesh.faces]))
+    return mesh.as_stored(), truth
 
 
 def run(names, count, seed):

@@ -7,7 +7,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from bolvek.analyses.overhangs.overhangs import material_minima, vertex_normals
+from bolvek.analyses.overhangs.islands import surface_minima
 from bolvek.analyses.survey import survey
 from bolvek.analyses.survey.judgement import judge
 from bolvek.analyses.thickness.spots import gather_spots
@@ -243,9 +243,7 @@ def test_minima_of_rough_ground_are_those_of_a_slow_search(seed, rise):
     x, y = np.meshgrid(np.arange(9.0), np.arange(8.0), indexing="ij")
     mesh = sheet(np.stack([x, y, rng.integers(0, 6, x.shape) * 0.7], axis=-1)).turned()  # looks down
     height = mesh.vertices[:, 2].copy()
-    up = np.array([0.0, 0.0, 1.0])
-    normals = vertex_normals(mesh, np.ones(len(mesh.faces)))
-    found, owner, number_ = material_minima(mesh, height, normals, up, rise)
+    found, owner, number_ = surface_minima(mesh, height, rise)
     assert set(height[found]) <= set(height[slow_minima(mesh, height, rise)])
     assert len(found) == len(slow_minima(mesh, height, rise))
     assert (owner[found] == number_).all()

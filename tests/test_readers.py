@@ -87,7 +87,9 @@ def test_obj_polygons_parts_comments_and_continuation(tmp_path):
     assert_sound(model.mesh)
     assert model.mesh.volume == pytest.approx(1) and not model.warnings
     assert model.polygons.count == 6 and model.polygons.concave == model.polygons.bent == 0
-    assert model.parts.names == ("Laterne \u00fc", "sides") and np.bincount(model.parts.part).tolist() == [4, 8]
+    assert model.parts.names == ("Laterne \u00fc", "Laterne \u00fc/sides") and np.bincount(
+        model.parts.part
+    ).tolist() == [4, 8]
 
 
 @pytest.mark.parametrize(

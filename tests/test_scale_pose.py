@@ -71,7 +71,7 @@ def test_what_cannot_be_scaled_says_why():
     with pytest.raises(WorkError, match="closed"):
         scale(box().picked(slice(1, None)), ScaleSettings(volume_mm3=10))
     with pytest.raises(WorkError, match="no volume"):
-        scale(box().turned(), ScaleSettings(volume_mm3=10))
+        scale(Mesh(np.eye(3), [(0, 1, 2), (0, 2, 1)]), ScaleSettings(volume_mm3=10))  # a sheet with two sides
 
 
 @given(

@@ -5,67 +5,37 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
+from bolvek.cli.building import (
+    angle_option,
+    bridge_option,
+    habit_option,
+    layer_option,
+    settings_for,
+    show_option,
+    weigh_option,
+    weights_for,
+)
 from bolvek.cli.common import LENGTH, PATH, PLACE, model_argument, options, printer_option
 from bolvek.cli.measure import Answer, measure_options
 from bolvek.errors import UsageError
 
 if TYPE_CHECKING:
-    from bolvek.analyses.overhangs import OverhangSettings
     from bolvek.mesh import Mesh
-
-
-def settings_for(
-    printer: str | None,
-    angle: float | None = None,
-    up: tuple[float, float, float] = (0.0, 0.0, 1.0),
-    layer: float | None = None,
-    habit: str | None = None,
-    spacing: float | None = None,
-) -> "OverhangSettings":
-    """Settings as given, else as the printer has them, else for a filament printer of 45 degrees and 0.2 mm."""
-    from bolvek.analyses.overhangs import OverhangSettings
-    from bolvek.profiles import load_profiles
-
-    if printer is not None:
-        known = load_profiles().printer(printer)
-        angle = known.overhang_deg if angle is None else angle
-        layer = known.layer_mm if layer is None else layer
-        habit = habit or ("hangs" if known.kind == "resin" else "stands")
-    return OverhangSettings(
-        45.0 if angle is None else angle, up, 0.2 if layer is None else layer, habit or "stands", spacing
-    )
-
-
-def _weights(texts: tuple[str, ...]) -> dict[str, float]:
-    from bolvek.analyses.overhangs.directions import WEIGHTS
-
-    weights = dict(WEIGHTS)
-    for text in texts:
-        name, _, value = text.partition("=")
-        try:
-            weights[name.strip()] = float(value)
-        except ValueError:
-            raise UsageError(f"--weigh takes MEASURE=NUMBER, as in support=2; found '{text}'") from None
-    return weights
 
 
 @click.command("overhangs")
 @options(
     model_argument,
-    click.option("--angle", type=float, metavar="DEGREES", help="Faces flatter than this need support (45)."),
+    angle_option,
     printer_option,
     click.option("--up", type=PLACE, default="0,0,1", show_default=True, help="Build direction."),
-    click.option("--layer", type=LENGTH, help="Layer height (0.2 mm, or the printer's)."),
-    click.option(
-        "--habit",
-        type=click.Choice(["stands", "hangs"]),
-        help="Stands on the bed (filament), hangs from the plate (resin).",
-    ),
+    layer_option,
+    habit_option,
     click.option("--spacing", type=LENGTH, help="Distance between places that measure the support."),
+    bridge_option,
     click.option("--compare-up", type=int, metavar="N", help="Also rank N directions, and the sides it can stand on."),
-    click.option(
-        "--weigh", multiple=True, metavar="MEASURE=N", help="overhang, islands, support, height or contact; repeat."
-    ),
+    weigh_option,
+    show_option,
     click.option("--best", type=int, default=5, show_default=True, metavar="K", help="How many directions to tell."),
     click.option("--sheet", type=PATH, metavar="FILE.png", help="Draw the best directions side by side."),
     measure_options,
@@ -78,8 +48,10 @@ def command(
     layer: float | None,
     habit: str | None,
     spacing: float | None,
+    bridge_most: float | None,
     compare_up: int | None,
     weigh: tuple[str, ...],
+    show: tuple[float, float, float] | None,
     best: int,
     sheet: Path | None,
     **shared: Any,
@@ -96,13 +68,16 @@ def command(
     from bolvek.cli.common import check_targets
     from bolvek.cli.measure import run_measure
 
-    settings = settings_for(printer, angle, up, layer, habit, spacing)
+    settings = settings_for(
+        printer, angle=angle, up=up, layer=layer, habit=habit, bridge_most=bridge_most, spacing=spacing
+    )
     settings.check()
-    compare = CompareSettings(compare_up, _weights(weigh), best) if compare_up is not None else None
+    weights = weights_for(weigh, settings.habit, show=show is not None)
+    compare = CompareSettings(compare_up, weights, best, show) if compare_up is not None else None
     if compare is not None:
         compare.check()
-    elif weigh or sheet:
-        raise UsageError("--weigh and --sheet go with --compare-up N")
+    elif weigh or sheet or show:
+        raise UsageError("--weigh, --show and --sheet go with --compare-up N")
     check_targets(model, [sheet, shared["picture_target"], shared["json_target"]], replace=shared["replace"])
 
     def work(mesh: "Mesh", details: bool) -> Answer:

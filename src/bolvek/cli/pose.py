@@ -2,12 +2,26 @@
 
 import dataclasses
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import click
 
+from bolvek.cli.building import (
+    angle_option,
+    bridge_option,
+    habit_option,
+    layer_option,
+    settings_for,
+    show_option,
+    weigh_option,
+    weights_for,
+)
 from bolvek.cli.common import PLACE, model_argument, options, output_option, printer_option, shared_options
 from bolvek.errors import UsageError
+
+if TYPE_CHECKING:
+    from bolvek.analyses.overhangs import OverhangSettings
+    from bolvek.analyses.overhangs.directions import CompareSettings
 
 _AXES = {"x": (1.0, 0.0, 0.0), "y": (0.0, 1.0, 0.0), "z": (0.0, 0.0, 1.0)}
 
@@ -38,17 +52,16 @@ def _tilt(text: str | None) -> tuple[float, float] | None:
     return numbers[0], numbers[1] if len(numbers) == 2 else 0.0
 
 
-def _best_up(model: Path, rank: int, printer: str | None, unit: str | None) -> tuple[float, float, float]:
+def _best_up(
+    model: Path, rank: int, settings: "OverhangSettings", compare: "CompareSettings", unit: str | None
+) -> tuple[float, float, float]:
     """The build direction that `overhangs --compare-up` ranks there."""
-    from bolvek.analyses.overhangs.directions import CompareSettings, compare_directions
+    from bolvek.analyses.overhangs.directions import compare_directions
     from bolvek.cli.common import prepare_kernels
-    from bolvek.cli.overhangs import settings_for
     from bolvek.formats import read_model
 
     prepare_kernels()
-    compared = compare_directions(
-        read_model(model, unit=unit).mesh, settings_for(printer), CompareSettings(best=max(rank, 1))
-    )
+    compared = compare_directions(read_model(model, unit=unit).mesh, settings, compare)
     return compared.best[min(rank, len(compared.best)) - 1].up
 
 
@@ -67,6 +80,13 @@ def _best_up(model: Path, rank: int, printer: str | None, unit: str | None) -> t
         help="The RANK-th best build direction becomes up; see overhangs.",
     ),
     printer_option,
+    angle_option,
+    layer_option,
+    habit_option,
+    bridge_option,
+    click.option("--compare-up", type=int, metavar="N", help="Of N directions and the sides it can stand on (100)."),
+    weigh_option,
+    show_option,
     click.option(
         "--turn", "turns", multiple=True, metavar="AXIS:DEGREES", help="Turn about x, y, z or a vector; repeat."
     ),
@@ -84,6 +104,13 @@ def command(
     up: tuple[float, float, float] | None,
     best: int | None,
     printer: str | None,
+    angle: float | None,
+    layer: float | None,
+    habit: str | None,
+    bridge_most: float | None,
+    compare_up: int | None,
+    weigh: tuple[str, ...],
+    show: tuple[float, float, float] | None,
     turns: tuple[str, ...],
     tilt: str | None,
     centre: bool,
@@ -102,19 +129,30 @@ def command(
       bolvek pose carp.stl --tilt 30,90 --drop
       bolvek pose shade.stl --best 1 --printer filament-bed
     """
+    from bolvek.analyses.overhangs.directions import CompareSettings
     from bolvek.cli.operate import one_by_one, operate
     from bolvek.operations.pose import PoseSettings, pose
     from bolvek.report.words import pose_text
 
     if best is not None and (up is not None or lay is not None or lay_largest):
         raise UsageError("--best chooses what is up; it goes with none of --up, --lay, --lay-largest")
+    asked = settings_for(printer, angle=angle, layer=layer, habit=habit, bridge_most=bridge_most)
+    asked.check()
+    weights = weights_for(weigh, asked.habit, show=show is not None)
+    compare = CompareSettings(100 if compare_up is None else compare_up, weights, max(best or 1, 5), show)
+    compare.check()
+    for name, value in (("--angle", angle), ("--layer", layer), ("--habit", habit), ("--bridge-most", bridge_most)):
+        if value is not None and best is None:
+            raise UsageError(f"{name} goes with --best RANK")
+    if best is None and (weigh or show or compare_up is not None):
+        raise UsageError("--compare-up, --weigh and --show go with --best RANK")
     settings = PoseSettings(
         mirror, lay, lay_largest, up, tuple(_turn(t) for t in turns), _tilt(tilt), centre, drop or best is not None
     )
 
     def choose(settings: PoseSettings) -> PoseSettings:
         assert best is not None
-        return dataclasses.replace(settings, up=_best_up(model, best, printer, shared["unit"]))
+        return dataclasses.replace(settings, up=_best_up(model, best, asked, compare, shared["unit"]))
 
     operate(
         "pose",

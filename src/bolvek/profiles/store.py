@@ -28,6 +28,7 @@ class Printer:
     min_hole_mm: float
     min_drain_mm: float
     overhang_deg: float
+    bridge_most_mm: float = 20.0
     pixel_mm: float | None = None
 
 

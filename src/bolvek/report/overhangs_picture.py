@@ -90,20 +90,31 @@ def _upright(up: Floats) -> Floats:
 
 
 def _places(r: OverhangRecord) -> list[tuple[str, str, Floats, float]]:
-    """Code, words, place and extent: islands first, then the largest zones."""
-    places = [
-        ("island", f"island, {length_text(i.height_mm)} above the bed", np.array(i.where_mm), 0.0)
-        for i in r.island_list
+    """Code, words, place and extent by what they cost: islands well above the bed, zones by their support, then what
+    is gone within two layers of the bed."""
+    near_bed = 2 * r.layer_mm
+    islands = [
+        ("island", f"island, {length_text(i.height_mm)} above the bed", np.array(i.where_mm), 0.0, i.height_mm)
+        for i in sorted(r.island_list, key=lambda i: -i.height_mm)
     ]
     names = {"bridge": "bridge", "cantilever": "overhang", "free": "bottom of an island"}
-    for z in r.zones:
+    floor = min((float(np.dot(z.lowest_mm, r.up)) for z in r.zones), default=0.0)
+    zones = []
+    for z in sorted(r.zones, key=lambda z: (-z.support_mm3, -z.area_mm2)):
         if z.kind != "free":
             words = f"{names[z.kind]}, {z.area_mm2:.3g} mm2"
-            if z.reach_mm is not None:
-                bridge = z.kind == "bridge"
-                words += f", spans {length_text(2 * z.reach_mm)}" if bridge else f", reaches {length_text(z.reach_mm)}"
-            places.append((z.kind, words, np.array(z.centre_mm), max(z.size_mm)))
-    return places
+            if z.kind == "bridge":
+                words += f", spans {length_text(z.span_mm or 0.0)}"
+            elif z.reach_mm is not None:
+                words += f", reaches {length_text(z.reach_mm)}"
+            up = float(np.dot(z.lowest_mm, r.up)) - floor
+            zones.append((z.kind, words, np.array(z.centre_mm), max(z.size_mm), up + 0.5 * max(z.size_mm)))
+    # no more than half of the numbers for islands while there are zones
+    high = [i for i in islands if i[4] > near_bed]
+    big = [z for z in zones if z[4] > near_bed]
+    first = max(MOST // 2, MOST - len(big))
+    rest = [*high[first:], *[i for i in islands if i[4] <= near_bed], *[z for z in zones if z[4] <= near_bed]]
+    return [place[:4] for place in (*high[:first], *big, *rest)]
 
 
 def _spot(mesh: Mesh, turn: Floats, number: int, code: str, text: str, where: Floats, extent: float) -> Spot:

@@ -10,6 +10,7 @@ _MEANS = {
     "min_hole_mm": ("least hole", "narrower holes close up"),
     "min_drain_mm": ("least drain", "narrower drains hold back what should run out"),
     "overhang_deg": ("overhang", "flatter than this over air needs support, degrees from the bed"),
+    "bridge_most_mm": ("bridge", "longer ones sag; of what stands on a bed"),
     "density_g_cm3": ("density", "grams per cubic centimetre"),
 }
 

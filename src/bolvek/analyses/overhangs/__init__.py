@@ -1,5 +1,20 @@
 """What a build direction does to a model, and which direction is best."""
 
-from bolvek.analyses.overhangs.overhangs import OverhangRecord, OverhangSettings, OverhangZone, find_overhangs
+from bolvek.analyses.overhangs.overhangs import ANGLE_SLACK_DEG, find_overhangs
+from bolvek.analyses.overhangs.record import (
+    BRIDGE_MOST_MM,
+    Island,
+    OverhangRecord,
+    OverhangSettings,
+    OverhangZone,
+)
 
-__all__ = ["OverhangRecord", "OverhangSettings", "OverhangZone", "find_overhangs"]
+__all__ = [
+    "ANGLE_SLACK_DEG",
+    "BRIDGE_MOST_MM",
+    "Island",
+    "OverhangRecord",
+    "OverhangSettings",
+    "OverhangZone",
+    "find_overhangs",
+]

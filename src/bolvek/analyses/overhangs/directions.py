@@ -1,45 +1,57 @@
 """The best way up: many build directions compared by what each would cost."""
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
-from bolvek.analyses.overhangs.overhangs import (
-    ANGLE_SLACK_DEG,
-    OverhangSettings,
-    material_minima,
-    neighbours,
-    vertex_normals,
-)
-from bolvek.analyses.shells import outward_signs
+from bolvek.analyses.overhangs.islands import find_islands, material, neighbours
+from bolvek.analyses.overhangs.overhangs import ANGLE_SLACK_DEG
+from bolvek.analyses.overhangs.record import FOOT_SHARE, OverhangSettings
+from bolvek.analyses.overhangs.standing import bed_contact, centre_of_mass, foot
+from bolvek.analyses.overhangs.zones import BRIDGE_DEG
+from bolvek.analyses.shells import counted_once, standing
 from bolvek.analyses.thickness import SKIN_SHARE, check_solid, sample_surface
 from bolvek.errors import UsageError
 from bolvek.kernels import overhangs as kernels
 from bolvek.mesh import Mesh
-from bolvek.spatial.frames import fibonacci_sphere
+from bolvek.spatial.frames import across, fibonacci_sphere
 from bolvek.spatial.parallel import run_ranges
 from bolvek.units import as_triple
 
 Floats = NDArray[np.float64]
 Triple = tuple[float, float, float]
 
-MEASURES = ("overhang", "islands", "support", "height", "contact")
-WEIGHTS = {"overhang": 1.0, "islands": 1.0, "support": 1.0, "height": 0.3, "contact": 0.3}
-"""What each measure weighs in the score unless said otherwise."""
+MEASURES = ("overhang", "islands", "support", "height", "contact", "standing", "section", "sealed", "show")
+WEIGHTS = {
+    "stands": {
+        **{"overhang": 1.0, "islands": 1.0, "support": 1.0, "height": 0.3, "contact": 0.3},
+        **{"standing": 0.5, "section": 0.0, "sealed": 0.5, "show": 0.0},
+    },
+    "hangs": {
+        **{"overhang": 1.0, "islands": 1.0, "support": 1.0, "height": 0.3, "contact": 0.0},
+        **{"standing": 0.0, "section": 0.5, "sealed": 0.5, "show": 0.0},
+    },
+}
+"""What each measure weighs in the score unless said otherwise, by habit: what stands wants a broad foot, what hangs
+from the plate a small cross-section to peel off. The side to show weighs 1 where one is named."""
 
 _SAMPLES = 20_000
 _MOST_FLATS = 12
 _SAME_COSINE = np.cos(np.radians(0.5))
+_REFINED, _STEPS_DEG = 3, (8.0, 4.0, 2.0, 1.0)  # best ones looked around at, and how far
+_BRIDGE_WAYS = 4
 
 
 @dataclass(frozen=True)
 class CompareSettings:
-    """count: directions spread over the sphere; weights by measure; best: how many to tell."""
+    """count: directions spread over the sphere; weights by measure (None: those of the habit); best: how many to
+    tell; show: direction of the side people look at, to be kept free of support."""
 
     count: int = 100
-    weights: dict[str, float] = field(default_factory=lambda: dict(WEIGHTS))
+    weights: dict[str, float] | None = None
     best: int = 5
+    show: Triple | None = None
 
     def check(self) -> None:
         """Raise UsageError when a number or a name makes no sense."""
@@ -47,30 +59,46 @@ class CompareSettings:
             raise UsageError(f"--compare-up must be from 1 to 100,000, not {self.count}")
         if not 1 <= self.best <= 100:
             raise UsageError(f"--best must be from 1 to 100, not {self.best}")
-        for name, value in self.weights.items():
+        for name, value in (self.weights or {}).items():
             if name not in MEASURES:
                 raise UsageError(f"there is no measure '{name}' to weigh; known are {', '.join(MEASURES)}")
             if not 0 <= value < np.inf:
                 raise UsageError(f"the weight of {name} must be 0 or more, not {value:g}")
-        if not any(self.weights.values()):
+        if self.weights is not None and not any(self.weights.values()):
             raise UsageError("at least one weight must be above 0")
+        if self.show is not None and not 0 < float(np.linalg.norm(self.show)) < np.inf:
+            raise UsageError("--show needs a direction, not a zero direction")
+
+    def weighed(self, habit: str) -> dict[str, float]:
+        """The weights that count: those given over those of the habit."""
+        plain = dict(WEIGHTS[habit])
+        if self.show is not None:
+            plain["show"] = 1.0
+        return plain if self.weights is None else {name: self.weights.get(name, 0.0) for name in MEASURES}
 
 
 @dataclass(frozen=True)
 class Direction:
     """One build direction and what it costs; score is the weighted sum of shares of the worst, lower is better.
 
-    support_volume_mm3 is an estimate from samples; `source` says where the direction comes from.
+    falls: it stands on a point, or its centre of mass outside the contact (told of what stands on the bed only);
+    such directions rank last. Volumes and the section (the largest cross-section) are estimates from samples;
+    `source` says where the direction comes from.
     """
 
     up: Triple
     source: str
     score: float
+    falls: bool
     overhang_mm2: float
     islands: int
     support_volume_mm3: float
+    support_sealed_mm3: float
     height_mm: float
     bed_contact_mm2: float
+    bed_margin_mm: float | None
+    section_mm2: float
+    shown_mm2: float
 
 
 @dataclass(frozen=True)
@@ -99,77 +127,204 @@ def flat_sides(mesh: Mesh, most: int = _MOST_FLATS) -> Floats:
     return np.asarray(chosen / np.linalg.norm(chosen, axis=1)[:, None])
 
 
+def own_frame(mesh: Mesh) -> Floats:
+    """Axes (3, 3, rows) that turn with the model: those of the spread of its surface, each towards its longer tail."""
+    area = mesh.face_areas
+    middle = mesh.vertices[mesh.faces].mean(axis=1)
+    off = middle - (middle * area[:, None]).sum(axis=0) / area.sum()
+    axes = np.linalg.eigh((off * area[:, None]).T @ off)[1].T
+    tail = ((off @ axes.T) ** 3 * area[:, None]).sum(axis=0)
+    axes = axes * np.where(tail < 0, -1.0, 1.0)[:, None]
+    axes[2] = np.cross(axes[0], axes[1])
+    return np.asarray(axes)
+
+
 def compare_directions(
     mesh: Mesh, settings: OverhangSettings, compare: CompareSettings = CompareSettings()
 ) -> Comparison:
     """Try directions and rank them. Raises UsageError, or WorkError for a model without surface or extent.
 
-    Overhang and contact areas are exact; islands are exact but for those inside other parts, which are not
-    told apart here; supports come from samples.
+    They are spread in the model's own frame, so that a turned copy is answered alike, and the best are looked
+    around at. Overhang and contact areas and islands are exact; the rest comes from samples.
     """
     settings.check()
     compare.check()
     check_solid(mesh)
+    mesh, _ = counted_once(mesh)
+    axes = own_frame(mesh)
     sources = [
         ("as asked", settings.direction[None]),
         ("flat side", -flat_sides(mesh)),
         ("axis", np.concatenate([np.eye(3), -np.eye(3)])),
-        ("spread", fibonacci_sphere(compare.count)),
+        ("own axis", np.concatenate([axes, -axes])),
+        ("spread", fibonacci_sphere(compare.count) @ axes),
     ]
     ups: list[Floats] = []
     names: list[str] = []
-    for name, some in sources:
+
+    def add(name: str, some: Floats) -> None:
         for up in some:
             if not ups or (np.array(ups) @ up).max() < _SAME_COSINE:
                 ups.append(up)
                 names.append(name)
-    costs = _costs(mesh, np.array(ups), settings)
-    score = _scores(costs, compare.weights)
-    rows = [
-        Direction(as_triple(up), name, float(s), float(c[0]), int(c[1]), float(c[2]), float(c[3]), float(c[4]))
-        for up, name, s, c in zip(ups, names, score, costs, strict=True)
-    ]
+
+    for name, some in sources:
+        add(name, some)
+    measure = _Costs(mesh, settings, compare)
+    weights = compare.weighed(settings.habit)
+    costs = measure.of(np.array(ups))
+    for step in _STEPS_DEG:
+        best = np.argsort(_scores(costs, weights), kind="stable")[:_REFINED]
+        known = len(ups)
+        for i in best:
+            add("near the best", _around(ups[i], step))
+        if len(ups) > known:
+            costs = np.concatenate([costs, measure.of(np.array(ups[known:]))])
+    score = _scores(costs, weights)
+    rows = [_direction(up, name, float(x), c) for up, name, x, c in zip(ups, names, score, costs, strict=True)]
     order = np.argsort(score, kind="stable")
-    return Comparison(len(rows), dict(compare.weights), [rows[i] for i in order[: compare.best]], rows[0])
+    return Comparison(len(rows), weights, [rows[i] for i in order[: compare.best]], rows[0])
 
 
-def _costs(mesh: Mesh, ups: Floats, s: OverhangSettings) -> Floats:
-    """Overhang area, islands, support volume, height and contact area (N, 5) of each direction."""
-    sign = outward_signs(mesh)
-    area = np.ascontiguousarray(mesh.area_vectors * sign[:, None])
-    normals = vertex_normals(mesh, sign)
-    neighbours(mesh)
-    limit = float(np.cos(np.radians(max(s.angle_deg - ANGLE_SLACK_DEG, 0.0))))
-    # every sample stands for the same area: taken at even steps along all of it
-    found = sample_surface(mesh, float(np.sqrt(mesh.area / _SAMPLES)))
-    along = np.cumsum(found.area)
-    rows = np.searchsorted(along, (np.arange(_SAMPLES) + 0.5) / _SAMPLES * along[-1])
-    points, each = found.points[rows], float(along[-1]) / _SAMPLES
-    normal = area[found.face[rows]] / np.maximum(mesh.face_areas[found.face[rows]], 1e-300)[:, None]
-    near = SKIN_SHARE * float(mesh.size.max())
-    out = np.empty((len(ups), 5))
+def _around(up: Floats, degrees: float) -> Floats:
+    """Six directions (6, 3) around one, so many degrees off."""
+    turn = np.radians(60.0 * np.arange(6))
+    u, v = across(up)
+    off = np.cos(turn)[:, None] * u + np.sin(turn)[:, None] * v
+    return np.asarray(np.cos(np.radians(degrees)) * up + np.sin(np.radians(degrees)) * off)
 
-    def work(begin: int, end: int) -> None:
-        height = np.empty(len(mesh.vertices))
-        for i in range(begin, end):
-            up = ups[i]
-            low, high = kernels.heights(mesh.vertices, *up, height)
-            over, bed = kernels.direction_areas(mesh.vertices, mesh.faces, area, height, *up, limit, low, s.contact_mm)
-            minima, _, _ = material_minima(mesh, height, normals, up, s.layer_mm)
-            islands = int((height[minima] > low + s.contact_mm).sum())
-            slope = normal @ up
-            above = points @ up - low
-            hang = np.flatnonzero((slope < -limit) & (above > s.contact_mm))
-            hits = mesh.tree.rays(points[hang], np.broadcast_to(-up, (len(hang), 3)), near=near, alone=True)
-            drop = np.minimum(hits.distance[:, 0], above[hang])
-            out[i] = over, islands, float((each * -slope[hang] * drop).sum()), high - low, bed
 
-    run_ranges(work, len(ups), grain=1)
-    return out
+def _direction(up: Floats, name: str, score: float, c: Floats) -> Direction:
+    over, islands, support, tall, contact, margin, section, sealed, shown, falls = (float(x) for x in c)
+    return Direction(
+        up=as_triple(up),
+        source=name,
+        score=score,
+        falls=bool(falls),
+        overhang_mm2=over,
+        islands=int(islands),
+        support_volume_mm3=support,
+        support_sealed_mm3=sealed,
+        height_mm=tall,
+        bed_contact_mm2=contact,
+        bed_margin_mm=None if np.isnan(margin) else margin,
+        section_mm2=section,
+        shown_mm2=shown,
+    )
+
+
+class _Costs:
+    """What is the same for all directions, and the costs of any: overhang area, islands, support, height, contact,
+    margin (nan: none), section, sealed support, support on the side to show, and whether it falls (N, 10)."""
+
+    def __init__(self, mesh: Mesh, settings: OverhangSettings, compare: CompareSettings) -> None:
+        self.mesh, self.s = mesh, settings
+        shells = standing(mesh)
+        self.sign = shells.sign
+        self.tree = material(mesh, shells.sign)
+        self.centre = centre_of_mass(mesh, shells.sign)
+        self.area = np.ascontiguousarray(mesh.area_vectors * self.sign[:, None])
+        self.size = np.maximum(mesh.face_areas, 1e-300)
+        neighbours(mesh)
+        # every sample stands for the same area: taken at even steps along all of it
+        found = sample_surface(mesh, float(np.sqrt(mesh.area / _SAMPLES)))
+        along = np.cumsum(found.area)
+        rows = np.searchsorted(along, (np.arange(_SAMPLES) + 0.5) / _SAMPLES * along[-1])
+        self.points, self.each = found.points[rows], float(along[-1]) / _SAMPLES
+        face = found.face[rows]
+        self.normal = self.area[face] / np.maximum(mesh.face_areas[face], 1e-300)[:, None]
+        self.sealed = np.array([r == "cavity" for r in shells.roles])[mesh.topology.shell[face]]
+        self.shown = np.zeros(len(rows), bool)
+        if compare.show is not None:
+            show = np.array(compare.show) / np.linalg.norm(compare.show)
+            self.shown = self.normal @ show > 0.5
+
+    def of(self, ups: Floats) -> Floats:
+        """Costs (N, 10) of directions (N, 3)."""
+        out = np.empty((len(ups), 10))
+
+        def work(begin: int, end: int) -> None:
+            height = np.empty(len(self.mesh.vertices))
+            for i in range(begin, end):
+                out[i] = self._one(ups[i], height)
+
+        run_ranges(work, len(ups), grain=1)
+        return out
+
+    def _one(self, up: Floats, height: Floats) -> tuple[float, ...]:
+        mesh, s = self.mesh, self.s
+        limit = float(np.cos(np.radians(max(s.angle_deg - ANGLE_SLACK_DEG, 0.0))))
+        low, high = kernels.heights(mesh.vertices, *up, height)
+        over, _ = kernels.direction_areas(mesh.vertices, mesh.faces, self.area, height, *up, limit, low, s.contact_mm)
+        bottoms = find_islands(mesh, self.sign, self.tree, height, up, s.layer_mm, low + s.contact_mm)
+        slope = self.normal @ up
+        above = self.points @ up - low
+        hang = np.flatnonzero((slope < -limit) & (above > s.contact_mm))
+        near = SKIN_SHARE * float(mesh.size.max())
+        hits = mesh.tree.rays(self.points[hang], np.broadcast_to(-up, (len(hang), 3)), near=near, alone=True)
+        drop = np.minimum(hits.distance[:, 0], above[hang])
+        if s.habit == "stands":  # what bridges by itself costs nothing
+            held = self._bridged(up, hang, slope)
+            over -= self.each * float(held.sum())
+            hang, drop = hang[~held], drop[~held]
+        support = self.each * -slope[hang] * drop
+        contact, corners = bed_contact(mesh, self.area @ up / self.size, height, low + s.contact_mm)
+        width, margin = foot(corners, self.centre, up)
+        falls = s.habit == "stands" and (
+            width < max(2 * s.layer_mm, FOOT_SHARE * (high - low)) or (margin is not None and margin < 0)
+        )
+        # the flux upward through the surface above a height is the area of the section there
+        order = np.argsort(-above, kind="stable")
+        section = self.each * float(np.cumsum(slope[order]).max())
+        return (
+            max(over, 0.0),
+            float(len(bottoms)),
+            float(support.sum()),
+            high - low,
+            contact,
+            np.nan if margin is None else margin,
+            max(section, 0.0),
+            float(support[self.sealed[hang]].sum()),
+            self.each * float(self.shown[hang].sum()),
+            float(falls),
+        )
+
+    def _bridged(self, up: Floats, hang: NDArray[np.int64], slope: Floats) -> NDArray[np.bool_]:
+        """Of hanging samples, the flat ones that have material on both sides of them within the longest bridge."""
+        s = self.s
+        held = np.zeros(len(hang), bool)
+        flat = np.flatnonzero(-slope[hang] >= np.cos(np.radians(BRIDGE_DEG)))
+        if not len(flat):
+            return held
+        start = self.points[hang[flat]] - s.contact_mm * up
+        u, v = across(up)
+        for k in range(_BRIDGE_WAYS):
+            turn = np.pi * k / _BRIDGE_WAYS
+            way = np.broadcast_to(np.cos(turn) * u + np.sin(turn) * v, start.shape)
+            span = np.zeros(len(flat))
+            for side in (way, -way):
+                span += self.mesh.tree.rays(start, side, far=s.bridge_most_mm, alone=True).distance[:, 0]
+            held[flat] |= span <= s.bridge_most_mm
+        return held
 
 
 def _scores(costs: Floats, weights: dict[str, float]) -> Floats:
-    """Weighted sums of what each direction has of the most that any has; of contact, of what it lacks."""
-    share = costs / np.maximum(costs.max(axis=0), 1e-300)
-    share[:, 4] = 1 - share[:, 4]
-    return np.asarray(share @ np.array([weights.get(name, 0.0) for name in MEASURES]))
+    """Weighted sums of what each direction has of the most that any has; of contact and margin, of what it lacks.
+
+    What falls over comes after everything that does not.
+    """
+    over, islands, support, tall, contact, margin, section, sealed, shown, falls = costs.T
+    inside = np.clip(np.nan_to_num(margin), 0.0, None)
+    share = {
+        name: values / max(float(values.max()), 1e-300)
+        for name, values in (
+            *(("overhang", over), ("islands", islands), ("support", support), ("height", tall)),
+            *(("section", section), ("sealed", sealed), ("show", shown)),
+        )
+    }
+    share["contact"] = 1 - contact / max(float(contact.max()), 1e-300)
+    share["standing"] = 1 - inside / max(float(inside.max()), 1e-300)
+    total = np.zeros(len(costs))
+    for name in MEASURES:
+        total += weights.get(name, 0.0) * share[name]
+    return np.asarray(total + falls * (1 + sum(weights.values())))

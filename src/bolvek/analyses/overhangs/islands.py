@@ -1,0 +1,128 @@
+"""Islands: where a sweep upward meets material that begins with nothing beneath.
+
+A minimum of the surface is where material begins or where air does (the bottom of a cup); the winding number just
+beneath tells which. What begins inside or on other material is held.
+"""
+
+import numpy as np
+from numpy.typing import NDArray
+
+from bolvek.analyses.overhangs.clip import clip_below
+from bolvek.analyses.thickness import sample_surface
+from bolvek.kernels import overhangs as kernels
+from bolvek.mesh import Mesh
+from bolvek.spatial.tree import Tree
+
+Floats = NDArray[np.float64]
+Ints = NDArray[np.int64]
+
+MOST_SAMPLES = 20_000
+FLOAT32_NOISE = 2.5e-7
+"""Heights that differ by less than this share of the largest coordinate are one: float32 tells no more."""
+
+BENEATH_SHARE = 1e-5
+"""Just beneath a place: this share of the longest side."""
+
+
+def noise_mm(mesh: Mesh) -> float:
+    """Heights closer than this are as good as equal."""
+    return FLOAT32_NOISE * float(np.abs(mesh.bounds).max(initial=0.0))
+
+
+def material(mesh: Mesh, sign: Floats) -> Tree:
+    """The tree whose winding number is above a half in material; sign (F,) says which faces look the wrong way."""
+    if (sign > 0).all():
+        return mesh.tree
+    return Tree(mesh.vertices, np.ascontiguousarray(np.where(sign[:, None] < 0, mesh.faces[:, ::-1], mesh.faces)))
+
+
+def neighbours(mesh: Mesh) -> tuple[Ints, NDArray[np.int32]]:
+    """Starts (V + 1,) and vertices around each vertex. Computed once a mesh."""
+    if "neighbours" not in mesh.__dict__:
+        start, around = np.empty(len(mesh.vertices) + 1, np.int64), np.empty(6 * len(mesh.faces), np.int32)
+        kernels.neighbour_starts(mesh.faces, start)
+        kernels.fill_neighbours(mesh.faces, start, around)
+        mesh.__dict__["neighbours"] = start, around
+    return mesh.__dict__["neighbours"]
+
+
+def surface_minima(mesh: Mesh, height: Floats, rise_mm: float) -> tuple[Ints, NDArray[np.int32], Ints]:
+    """Vertices where the surface begins and stays alone for `rise_mm`, lowest first; what belongs to each.
+
+    owner (V,) is the number of the minimum that each vertex up to the rise belongs to (-1: none), the last
+    array the numbers of those that are returned. Equal heights side by side are one.
+    """
+    start, around = neighbours(mesh)
+    minima = np.empty(len(height), np.int32)
+    minima = minima[: kernels.find_minima(height, start, around, minima)]
+    minima = minima[np.argsort(height[minima], kind="stable")]
+    owner, stack = np.full(len(height), -1, np.int32), np.empty(len(height), np.int32)
+    kept = np.zeros(len(minima), bool)
+    kernels.grow_minima(height, start, around, minima, rise_mm, owner, stack, kept)
+    chosen = np.flatnonzero(kept)
+    return minima[chosen].astype(np.int64), owner, chosen
+
+
+def material_begins(tree: Tree, points: Floats, up: Floats, size_mm: float) -> NDArray[np.bool_]:
+    """Whether there is no material just beneath points (N, 3)."""
+    return np.asarray(tree.winding(points - BENEATH_SHARE * size_mm * up) < 0.5)
+
+
+def find_islands(
+    mesh: Mesh,
+    sign: Floats,
+    tree: Tree,
+    height: Floats,
+    up: Floats,
+    layer_mm: float,
+    lowest: float,
+    rise_mm: float | None = None,
+) -> Ints:
+    """Vertices at the bottom of islands above the height `lowest`, lowest first: where material begins and stays
+    alone for a layer (or `rise_mm`)."""
+    noise = noise_mm(mesh)
+    rise = max(layer_mm if rise_mm is None else rise_mm, noise)
+    minima, owner, number = surface_minima(mesh, height, rise)
+    raised = height[minima] > lowest
+    minima, number = minima[raised], number[raised]
+    begins = material_begins(tree, mesh.vertices[minima], up, float(mesh.size.max()))
+    minima, number = minima[begins], number[begins]
+    if not len(minima):
+        return minima
+    return minima[~_held(mesh, sign, tree, height, up, layer_mm, height[minima] + rise, owner, number)]
+
+
+def _held(
+    mesh: Mesh,
+    sign: Floats,
+    tree: Tree,
+    height: Floats,
+    up: Floats,
+    layer_mm: float,
+    limit: Floats,
+    owner: NDArray[np.int32],
+    number: Ints,
+) -> NDArray[np.bool_]:
+    """Whether what begins in each basin (B,) is, below its limit, inside other material or rests on some.
+
+    The faces of a basin are clipped at the limit and sampled; points just before them are asked, and points half a
+    layer beneath those that look down.
+    """
+    order = np.full(int(owner.max()) + 2, -1)
+    order[number] = np.arange(len(number))
+    basin = order[owner[mesh.faces]].max(axis=1)
+    faces = np.flatnonzero(basin >= 0)
+    basin = basin[faces]
+    pieces, row = clip_below(mesh.vertices[mesh.faces[faces]], height[mesh.faces[faces]], limit[basin])
+    local = Mesh(pieces.reshape(-1, 3), np.arange(3 * len(pieces)).reshape(-1, 3))
+    if not local.area > 0:
+        return np.zeros(len(number), bool)
+    spacing = max(float(np.sqrt(local.area / MOST_SAMPLES)), 1e-5 * float(mesh.size.max()))
+    some = sample_surface(local, spacing)
+    face = faces[row[some.face]]
+    outward = mesh.normals_of(face) * sign[face][:, None]
+    just = BENEATH_SHARE * float(mesh.size.max())
+    held = tree.winding(some.points + just * outward) > 0.5
+    down = np.flatnonzero(outward @ up < -0.5)
+    held[down] |= tree.winding(some.points[down] - 0.5 * layer_mm * up) > 0.5
+    return np.bincount(basin[row[some.face]], held, len(number)) > 0

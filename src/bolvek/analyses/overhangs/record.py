@@ -1,0 +1,178 @@
+"""What is asked about a build direction, and what is told of it: plain values."""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from bolvek.analyses.finding import Finding
+from bolvek.errors import UsageError
+from bolvek.units import length_text, volume_text
+
+Triple = tuple[float, float, float]
+
+BRIDGE_MOST_MM = 20.0
+"""The longest bridge where no printer says otherwise."""
+
+HABITS = ("stands", "hangs")
+
+FOOT_SHARE = 0.01
+"""A foot narrower than this share of the height, or than two layers, is a point or an edge."""
+
+
+@dataclass(frozen=True)
+class OverhangSettings:
+    """angle_deg: faces flatter than this from the horizontal need support; up: build direction; layer_mm:
+    layer height; habit: "stands" on the bed (filament) or "hangs" from the plate (resin); bridge_most_mm: the longest
+    bridge; spacing_mm: between the samples that measure supports (None: chosen)."""
+
+    angle_deg: float = 45.0
+    up: Triple = (0.0, 0.0, 1.0)
+    layer_mm: float = 0.2
+    habit: str = "stands"
+    bridge_most_mm: float = BRIDGE_MOST_MM
+    spacing_mm: float | None = None
+
+    def check(self) -> None:
+        """Raise UsageError when a setting makes no sense."""
+        if not 0 < self.angle_deg <= 90:
+            raise UsageError(f"--angle must be above 0 and at most 90 degrees, not {self.angle_deg:g}")
+        if not 0 < float(np.linalg.norm(self.up)) < np.inf:
+            raise UsageError("--up needs a direction, not a zero direction")
+        lengths = (("--layer", self.layer_mm), ("--spacing", self.spacing_mm), ("--bridge-most", self.bridge_most_mm))
+        for name, value in lengths:
+            if value is not None and not 0 < value < np.inf:
+                raise UsageError(f"{name} must be above 0, not {value:g}")
+        if self.habit not in HABITS:
+            raise UsageError(f"--habit is {' or '.join(HABITS)}, not '{self.habit}'")
+
+    @property
+    def direction(self) -> NDArray[np.float64]:
+        """The unit vector upward (3,)."""
+        up = np.array(self.up, np.float64)
+        return np.asarray(up / np.linalg.norm(up))
+
+    @property
+    def contact_mm(self) -> float:
+        """Half a layer: what lies no higher above the lowest point is on the bed."""
+        return 0.5 * self.layer_mm
+
+
+@dataclass(frozen=True)
+class OverhangZone:
+    """Overhanging faces that hang together. kind: "bridge" (flat, held on opposite sides of each of its places in one
+    direction, no longer than the longest bridge), "free" (nothing holds it: the bottom of an island) or "cantilever".
+
+    lowest_mm: its lowest point; reach_mm: farthest it gets from what holds it (None when nothing does); span_mm: how
+    long the bridge is, or would be where it is too long for one; support_mm3: room between it and what is beneath.
+    """
+
+    kind: str
+    area_mm2: float
+    lowest_mm: Triple
+    centre_mm: Triple
+    size_mm: Triple
+    flattest_deg: float
+    reach_mm: float | None
+    span_mm: float | None
+    support_mm3: float
+
+
+@dataclass(frozen=True)
+class Island:
+    """A place above the bed where material begins with nothing beneath; height_mm above the bed."""
+
+    where_mm: Triple
+    height_mm: float
+
+
+@dataclass(frozen=True)
+class OverhangRecord:
+    """Overhangs for one direction. Lengths mm, areas mm2, volumes mm3.
+
+    minima counts every place where material begins above the bed, also those that join lower material within
+    a layer; islands are those that do not. support_sealed_mm3: of the support, what would stand in rooms without
+    a way out. bed_margin_mm: how far inside the contact's outline the centre of mass stands (negative: outside),
+    None without a volume; foot_mm: how wide the contact is at least. open_skin: some shell is an open skin.
+    """
+
+    up: Triple
+    angle_deg: float
+    layer_mm: float
+    habit: str
+    bridge_most_mm: float
+    area_mm2: float
+    share: float
+    islands: int
+    minima: int
+    bridges: int
+    bridge_area_mm2: float
+    cantilevers: int
+    cantilever_area_mm2: float
+    support_volume_mm3: float
+    support_sealed_mm3: float
+    support_footprint_mm2: float
+    footprint_on_part_mm2: float
+    bed_contact_mm2: float
+    foot_mm: float
+    height_mm: float
+    layers: int
+    centre_of_mass_mm: Triple | None
+    bed_margin_mm: float | None
+    open_skin: bool
+    zones: list[OverhangZone]
+    island_list: list[Island]
+    findings: tuple[Finding, ...]
+
+    @property
+    def verdict(self) -> str:
+        """Whether anything needs support."""
+        return "prints as it stands" if self.ok else "needs support"
+
+    @property
+    def ok(self) -> bool:
+        """Whether nothing needs support."""
+        return not any(f.severity == "fault" for f in self.findings)
+
+
+def findings_of(r: OverhangRecord) -> tuple[Finding, ...]:
+    """What falls short, worst first: what falls over, what begins in the air, what hangs."""
+    found = []
+    stands = r.habit == "stands"
+    if stands and r.bed_margin_mm is not None and r.bed_margin_mm < 0:
+        text = f"the centre of mass stands {length_text(-r.bed_margin_mm)} outside the contact: it would fall over"
+        found.append(Finding("topples", "fault", 1, text, r.centre_of_mass_mm))
+    if stands and r.foot_mm < max(2 * r.layer_mm, FOOT_SHARE * r.height_mm):
+        text = f"it stands on a point or an edge, {length_text(r.foot_mm)} wide in the first layer: it does not stand"
+        found.append(Finding("no_foot", "fault", 1, text))
+    if r.islands:
+        text = f"{r.islands:,} island{'' if r.islands == 1 else 's'}: material begins with nothing beneath"
+        found.append(Finding("islands", "fault", r.islands, text, r.island_list[0].where_mm))
+    hold = [z for z in r.zones if z.kind != "bridge" or not stands]
+    if hold:
+        area = sum(z.area_mm2 for z in hold)
+        word = "zone overhangs" if len(hold) == 1 else "zones overhang"
+        text = f"{len(hold):,} {word} flatter than {r.angle_deg:g} degrees, {area / 100:.2f} cm2"
+        long = [z.span_mm for z in hold if z.span_mm is not None and z.kind != "bridge"]
+        if long and stands:
+            text += f"; of them {len(long):,} would bridge more than {length_text(r.bridge_most_mm)}"
+            text += f", up to {length_text(max(long))}"
+        found.append(Finding("overhangs", "fault", len(hold), text, hold[0].lowest_mm))
+    if r.support_sealed_mm3 > 0:
+        text = (
+            f"{volume_text(r.support_sealed_mm3)} of the support would stand in sealed rooms, where nobody reaches it"
+        )
+        found.append(Finding("support_sealed", "note", 1, text))
+    spans = [z for z in r.zones if z.kind == "bridge" and stands]
+    if spans:
+        widest = max(spans, key=lambda z: z.span_mm or 0.0)
+        word = "bridge" if len(spans) == 1 else "bridges"
+        text = f"{len(spans):,} {word}, the widest spans {length_text(widest.span_mm or 0.0)}"
+        found.append(Finding("bridges", "note", len(spans), text, widest.centre_mm))
+    if r.open_skin:
+        text = "an open skin: which side is up is as its faces say, and it has no thickness to stand on"
+        found.append(Finding("open_skin", "note", 1, text))
+    if stands and r.bed_margin_mm is None:
+        text = "whether it falls over is not judged: it is open, and encloses no volume with a centre"
+        found.append(Finding("fall_not_judged", "note", 1, text))
+    return tuple(found)

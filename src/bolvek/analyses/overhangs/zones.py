@@ -1,0 +1,213 @@
+"""Overhanging faces gathered into zones, and what holds them: bridges told from what reaches out."""
+
+import numpy as np
+from numpy.typing import NDArray
+
+from bolvek.analyses.overhangs.record import OverhangSettings, OverhangZone
+from bolvek.analyses.thickness import Samples, sample_surface
+from bolvek.kernels import overhangs as kernels
+from bolvek.mesh import Mesh
+from bolvek.mesh.topology import label_patches
+from bolvek.spatial.frames import across
+from bolvek.spatial.tree import Tree
+from bolvek.units import as_triple
+
+Floats = NDArray[np.float64]
+Ints = NDArray[np.int64]
+Corners = NDArray[np.int32]
+
+BRIDGE_DEG, FLAT_SHARE = 10.0, 0.9
+"""A bridge is flat: this share of its area lies within so many degrees of the horizontal."""
+
+HELD_SHARE = 0.98
+"""A bridge is held on both sides in this share of its plan, on a raster of up to `CELLS` cells a side."""
+
+CELLS, _FEW_CELLS = 160, 40
+_WAYS, _SIDES = 18, 4  # directions a bridge may run in: evenly spread, and along and across its longest sides
+_FINE_ZONES = 100  # largest flat zones whose plan gets the fine raster
+_MOST_ASKED, _PIECES = 5000, 400
+
+
+def gather_zones(
+    mesh: Mesh,
+    over: Ints,
+    samples: Samples,
+    drop: Floats,
+    buried: Samples,
+    on_bed: NDArray[np.bool_],
+    slope: Floats,
+    height: Floats,
+    islands: Ints,
+    tree: Tree,
+    s: OverhangSettings,
+    kind: NDArray[np.int8],
+) -> list[OverhangZone]:
+    """Overhanging faces gathered by shared edges, largest first; marks what each face is.
+
+    islands are the vertices at the bottoms of islands, tree tells material by its winding number.
+    """
+    up = s.direction
+    mask = np.zeros(len(mesh.faces), bool)
+    mask[over] = True
+    label, count = label_patches(mesh.topology, mask)
+    group = label[over]
+    plan = np.stack(across(up))
+    # where a zone ends at a face that goes down or lies on the bed, that face holds it
+    half = (3 * over[:, None] + np.arange(3)).ravel()
+    twin = mesh.topology.twin[half]
+    edge_face, k = np.divmod(half, 3)
+    a, b = mesh.faces[edge_face, k], mesh.faces[edge_face, (k + 1) % 3]
+    other = np.maximum(twin, 0)
+    third = mesh.faces[other // 3, (other % 3 + 2) % 3]
+    rim = (twin < 0) | (label[other // 3] != label[edge_face])
+    holds = (twin >= 0) & rim
+    holds &= _goes_down(mesh.vertices, a, b, third, slope[other // 3], up) | on_bed[other // 3]
+    # so does another part that it lies in
+    sunk = label[buried.face]
+    inside = buried.points[sunk >= 0]
+    held_zone = np.concatenate([label[edge_face[holds]], sunk[sunk >= 0]])
+    edges = np.stack([mesh.vertices[a[holds]], mesh.vertices[b[holds]]], axis=1)
+    held = np.concatenate([edges, np.stack([inside, inside], axis=1)]) @ plan.T
+    zone_of = label[samples.face]
+    order, place = np.argsort(zone_of, kind="stable"), np.argsort(held_zone, kind="stable")
+    ends = np.searchsorted(zone_of[order], np.arange(count + 1))
+    held_ends = np.searchsorted(held_zone[place], np.arange(count + 1))
+    face_order = np.argsort(group, kind="stable")
+    face_ends = np.searchsorted(group[face_order], np.arange(count + 1))
+    side_zone = label[edge_face[rim]]
+    sides = np.stack([mesh.vertices[a[rim]], mesh.vertices[b[rim]]], axis=1) @ plan.T
+    side_order = np.argsort(side_zone, kind="stable")
+    side_ends = np.searchsorted(side_zone[side_order], np.arange(count + 1))
+    flat = samples.area * -slope[samples.face]
+    begins = np.zeros(count + 1, bool)
+    if len(islands):
+        at_island = np.zeros(len(mesh.vertices), bool)
+        at_island[islands] = True
+        begins[group[at_island[mesh.faces[over]].any(axis=1)]] = True
+    total = np.bincount(zone_of, samples.area, count)
+    rank = np.empty(count, np.int64)
+    rank[np.argsort(-total, kind="stable")] = np.arange(count)
+    found = []
+    for z in range(count):
+        rows = order[ends[z] : ends[z + 1]]
+        if not len(rows):
+            continue  # all of it lies within the first half layer, or inside other material
+        faces = over[face_order[face_ends[z] : face_ends[z + 1]]]
+        borders = held[place[held_ends[z] : held_ends[z + 1]]]
+        reach = _reach(samples.points[rows] @ plan.T, borders) if len(borders) else None
+        level = -slope[samples.face[rows]] >= np.cos(np.radians(BRIDGE_DEG))
+        span = None
+        if len(borders) > 1 and float(samples.area[rows[level]].sum()) >= FLAT_SHARE * total[z]:
+            cells = CELLS if rank[z] < _FINE_ZONES else _FEW_CELLS
+            own = sides[side_order[side_ends[z] : side_ends[z + 1]]]
+            span = _span(mesh, faces, borders, own, plan, tree if (sunk == z).any() else None, up, cells)
+        name = "cantilever"
+        if span is not None and span[0] <= s.bridge_most_mm + span[1]:
+            name = "bridge"
+        elif not len(borders) and begins[z]:
+            name = "free"
+        kind[faces] = {"bridge": 3, "cantilever": 2, "free": 4}[name]
+        used = np.unique(mesh.faces[faces])
+        points = mesh.vertices[used]
+        low, high = points.min(axis=0), points.max(axis=0)
+        found.append(
+            OverhangZone(
+                name,
+                float(total[z]),
+                as_triple(points[int(np.argmin(height[used]))]),
+                as_triple(0.5 * (low + high)),
+                as_triple(high - low),
+                float(np.degrees(np.arccos(np.clip(-slope[faces].min(), -1, 1)))),
+                reach,
+                None if span is None else span[0],
+                float((flat[rows] * drop[rows]).sum()),
+            )
+        )
+    return sorted(found, key=lambda z: (-z.area_mm2, z.centre_mm))
+
+
+def _goes_down(v: Floats, a: Corners, b: Corners, c: Corners, slope: Floats, up: Floats) -> NDArray[np.bool_]:
+    """Whether the faces a b c lead downward from their edge a b: at least half as steeply as they can.
+
+    The half keeps out the backward edges of a jagged border whose faces lead up.
+    """
+    along = v[b] - v[a]
+    away = v[c] - v[a]
+    t = np.einsum("ij,ij->i", away, along) / np.maximum(np.einsum("ij,ij->i", along, along), 1e-300)
+    away -= t[:, None] * along
+    steepest = np.sqrt(np.maximum(1 - slope**2, 0.0))
+    return np.asarray(away @ up < -0.5 * steepest * np.linalg.norm(away, axis=1))
+
+
+def _pieces(edges: Floats, step: float) -> Floats:
+    """Points (N, 2) along edges (E, 2, 2), no farther apart than a step, ends included."""
+    length = np.linalg.norm(edges[:, 1] - edges[:, 0], axis=1)
+    pieces = np.clip(np.ceil(length / step), 1, 10 * _PIECES).astype(np.int64)
+    row = np.repeat(np.arange(len(edges)), pieces + 1)
+    first = np.repeat(np.cumsum(pieces + 1) - pieces - 1, pieces + 1)
+    t = (np.arange(len(row)) - first) / np.repeat(pieces, pieces + 1)
+    return np.asarray(edges[row, 0] + t[:, None] * (edges[row, 1] - edges[row, 0]))
+
+
+def _reach(points: Floats, edges: Floats) -> float:
+    """Farthest that samples (Q, 2) are, in plan, from the edges (E, 2, 2) that hold them.
+
+    Of up to five thousand samples, to within a 400th of the extent of what holds.
+    """
+    from scipy.spatial import cKDTree
+
+    step = max(float(np.ptp(edges, axis=(0, 1)).max()) / _PIECES, 1e-12)
+    holders = cKDTree(_pieces(edges, step))
+    return float(holders.query(points[:: -(-len(points) // _MOST_ASKED)])[0].max())
+
+
+def _span(
+    mesh: Mesh, faces: Ints, edges: Floats, sides: Floats, plan: Floats, tree: Tree | None, up: Floats, cells: int
+) -> tuple[float, float] | None:
+    """The span (mm) of a flat zone as a bridge in the best direction, and how exact that is; None where it is none.
+
+    edges (E, 2, 2) hold it; sides (S, 2, 2) are all there are, and say in which directions to look first.
+    On a raster of its plan, lines run both ways from every cell until they come to what holds the zone (edges, other
+    material) or leave it. All of them run in one direction, as a bridge is printed.
+    """
+    corners = mesh.vertices[mesh.faces[faces]]
+    low, high = (corners @ plan.T).min(axis=(0, 1)), (corners @ plan.T).max(axis=(0, 1))
+    step = float((high - low).max()) / cells
+    if not step > 0:
+        return None
+    local = Mesh(corners.reshape(-1, 3), np.arange(3 * len(corners)).reshape(-1, 3))
+    some = sample_surface(local, 0.6 * step)
+    shape = tuple(int(n) for n in np.ceil((high - low) / step).astype(int) + 5)
+    raster = np.zeros(shape, np.int8)  # 0 outside, 1 zone, 2 held, 3 beside
+
+    def mark(points: Floats, value: int) -> None:
+        at = np.floor((points - low) / step).astype(int) + 2
+        raster[at[:, 0], at[:, 1]] = value
+
+    mark(some.points @ plan.T, 1)
+    if tree is not None:
+        inside = tree.winding(some.points - 1e-5 * float(mesh.size.max()) * up) > 0.5
+        mark(some.points[inside] @ plan.T, 2)
+    borders = edges[np.abs(edges[:, 1] - edges[:, 0]).sum(axis=1) > 0]
+    if len(borders):
+        mark(_pieces(borders, 0.25 * step), 2)
+    # lines along a slanting side must not leave it at the raster's teeth, nor pass beside the end of what holds
+    inside_it, holder = raster > 0, raster == 2
+    beside, at_end = np.zeros(shape, bool), np.zeros(shape, bool)
+    for dx, dy in np.ndindex(3, 3):
+        beside |= np.roll(inside_it, (dx - 1, dy - 1), axis=(0, 1))
+        at_end |= np.roll(holder, (dx - 1, dy - 1), axis=(0, 1))
+    raster[~inside_it] = np.where(at_end, 2, np.where(beside, 3, 0))[~inside_it]
+    # along the sides it has, and evenly besides
+    side = sides[:, 1] - sides[:, 0]
+    longest = side[np.argsort(-np.linalg.norm(side, axis=1), kind="stable")[:_SIDES]]
+    turn = np.concatenate([np.arctan2(longest[:, 1], longest[:, 0]), np.arctan2(longest[:, 0], -longest[:, 1])])
+    turn = np.concatenate([turn, np.pi * np.arange(_WAYS) / _WAYS])
+    ways = np.stack([np.cos(turn), np.sin(turn)], axis=1)
+    share, span = np.empty(len(ways)), np.empty(len(ways))
+    kernels.bridge_spans(raster, ways, share, span)
+    held = np.flatnonzero(share >= HELD_SHARE)
+    if not len(held):
+        return None
+    # a line is counted to the middle of the cell that holds it, a cell too far on average
+    return max(float(span[held].min()) - 1.0, 0.5) * step, 2.0 * step
