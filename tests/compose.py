@@ -10,6 +10,7 @@ import numpy as np
 
 from bolvek.analyses.overhangs import OverhangSettings, find_overhangs
 from bolvek.analyses.survey import judge, survey
+from bolvek.analyses.thickness import WallSettings, measure_walls
 from bolvek.demo.pieces import block, globe, sheet, turned
 from bolvek.formats import Parts
 from bolvek.mesh import Mesh
@@ -592,6 +593,156 @@ def rooms_and_doubles(rng):
     if rng.random() < 0.5:
         mesh = Mesh(mesh.vertices, np.concatenate([mesh.faces, mesh.faces]))
     return mesh.as_stored(), truth
+
+
+# walls
+
+
+def thick(mesh, parts=None, **asked):
+    """Walls of the mesh, put like a truth."""
+    r, _ = measure_walls(mesh, WallSettings(**({"min_mm": 1.0} | asked)))
+    return {
+        "zones": sorted(z.kind for z in r.zones),
+        "least": min((z.min_mm for z in r.zones), default=None),
+        "edges": len(r.edges),
+        "recedes": r.edges[0].recedes_mm if r.edges else None,
+        "gaps": len(r.gap_zones),
+        "verdict": r.verdict,
+        "prints": r.prints_at.get("thinnest"),
+    }
+
+
+def prism(outline, depth):
+    """A convex outline (x, z), drawn out along y."""
+    n = len(outline)
+    points = np.array([(x, y, z) for y in (0.0, depth) for x, z in outline])
+    faces = [(0, k, k + 1) for k in range(1, n - 1)] + [(n, n + k + 1, n + k) for k in range(1, n - 1)]
+    for k in range(n):
+        a, b = k, (k + 1) % n
+        faces += [(a, n + a, n + b), (a, n + b, b)]
+    mesh = Mesh(points, faces)
+    return mesh if mesh.volume > 0 else mesh.turned()
+
+
+@kind
+def wedges_and_wings(rng):
+    """What tapers to an edge is an edge, whatever its angle: no hole, and nothing else is thin."""
+    wing = rng.random() < 0.5
+    if wing:
+        x = np.linspace(0, 1, 40)[1:-1]
+        half = 0.12 * (1.4845 * np.sqrt(x) - 0.63 * x - 1.758 * x**2 + 1.4215 * x**3 - 0.5075 * x**4)
+        chord = rng.uniform(40, 80)
+        half = half - half[-1] * x / x[-1]
+        upper = [(chord * a, chord * b) for a, b in zip(x, half, strict=True)]
+        outline = [(0, 0), *upper[:-1], (chord, 0), *[(a, -b) for a, b in upper[-2::-1]]]
+        return spun(rng, prism(outline, 30)), {
+            "told": thick, "zones": [], "edges": lambda n: n >= 1, "verdict": "thick enough"
+        }  # fmt: skip
+    angle = rng.uniform(5, 50)
+    t = np.radians(angle)
+    mesh = prism([(0, 0), (25, 0), (25 * np.cos(t), 25 * np.sin(t))], 20)
+    return spun(rng, mesh), {
+        "told": thick,
+        "zones": [],
+        "edges": 1,
+        "recedes": lambda r: abs(r * 2 * np.tan(t / 2) - 1) < 0.06,
+        "verdict": "thick enough",
+        "prints": lambda p: p <= 1.0,
+    }
+
+
+def plate_with(rng, depth, wide, thick_mm=3.0, n=60, size=24.0, cone=False):
+    """A plate with a dent in its top."""
+    x, y = np.meshgrid(np.linspace(0, size, n), np.linspace(0, size, n), indexing="ij")
+    off = np.hypot(x - rng.uniform(8, 16), y - rng.uniform(8, 16))
+    dent = np.maximum(0, 1 - off / wide) if cone else np.exp(-((off / wide) ** 2))
+    top = np.stack([x, y, thick_mm - depth * dent / dent.max()], axis=-1)
+    bottom = np.stack([x, y, 0 * x], axis=-1)
+    a, b = sheet(top), sheet(bottom).turned()
+    k = np.arange(n)
+    rim = np.concatenate([k * n, (n - 1) * n + k[1:], k[-2::-1] * n + n - 1, k[-2:0:-1]])
+    m = n * n
+    faces = [*a.faces.tolist(), *(b.faces + m).tolist()]
+    for k in range(len(rim)):
+        p, q = int(rim[k]), int(rim[(k + 1) % len(rim)])
+        faces += [(p, p + m, q + m), (p, q + m, q)]
+    mesh = Mesh(np.concatenate([top.reshape(-1, 3), bottom.reshape(-1, 3)]), faces)
+    return mesh if mesh.topology.sound else None
+
+
+@kind
+def dents(rng):
+    """A spot is thinner than what surrounds it; with next to nothing left it is a hole."""
+    left = float(rng.choice([rng.uniform(0.3, 0.9), rng.uniform(0.01, 0.06), rng.uniform(1.1, 2.0)]))
+    mesh = plate_with(rng, 3.0 - left, rng.uniform(2, 4))
+    kinds = [] if left > 1 else ["hole"] if left < 0.1 else ["thin"]
+    truth = {"told": thick, "zones": kinds, "edges": 0, "verdict": "thin" if kinds else "thick enough"}
+    if kinds:
+        truth["least"] = lambda t: abs(t - left) < 0.02
+        truth["prints"] = lambda p: abs(p * left - 1) < 0.1 or left < 0.1
+    return spun(rng, mesh), truth
+
+
+@kind
+def one_material(rng):
+    """Parts in each other or against each other are one material: no thin wall, no gap between them."""
+    way = rng.choice(["buried", "touching", "pin", "apart"])
+    size = rng.uniform(10, 20)
+    gaps = 0
+    if way == "buried":
+        d = rng.uniform(0.1, 0.6)
+        parts = [block((0, 0, 0), (size, size, size)), block((d, d, d), (size - d, size - 2 * d, size - 0.4))]
+    elif way == "touching":
+        t = rng.uniform(0.2, 0.8)
+        parts = [block((0, 0, 0), (size, size, t)), block((0, 0, t), (size, size, t + 5))]
+    elif way == "pin":
+        r = rng.uniform(1, 3)
+        pin = turned([(r, -6), (r, 12)], int(rng.choice([12, 40])))
+        parts = [block((-size, -size, 0), (size, size, 5)), pin]
+    else:
+        parts = [block((0, 0, 0), (size, size, 5)), block((0, 0, 5.3), (size, size, 9))]
+        gaps = 1
+    parts = [parts[k] for k in rng.permutation(2)]
+    mesh = spun(rng, join(*parts))
+    if way == "touching":
+        mesh = join(*parts)  # turned, they would not touch exactly
+    asked = lambda m, p=None: thick(m, p, gap_mm=0.5)  # noqa: E731
+    return mesh, {"told": asked, "zones": [], "gaps": gaps, "verdict": "thin" if gaps else "thick enough"}
+
+
+@kind
+def voids_under_a_top(rng):
+    """A pointed void in a large block: its tip comes near to the top, or not."""
+    left = float(rng.choice([rng.uniform(0.3, 0.9), rng.uniform(1.2, 3)]))
+    size = rng.uniform(100, 300)
+    void = turned([(30, 20), (0, size - left)], 24)
+    void = moved(void, (*(0.5 * size + rng.uniform(-10, 10, 2)), 0))
+    mesh = join(block((0, 0, 0), (size, size, size)), void.turned())
+    return mesh.as_stored(), {
+        "told": thick,
+        "zones": ["thin"] if left < 1 else [],
+        "verdict": lambda v: v == "thin" if left < 1 else v.startswith("thick enough"),
+    }
+
+
+@kind
+def hardly_a_wall(rng):
+    """What has no other side is not measured, and not passed."""
+    x, y = np.meshgrid(np.arange(40.0), np.arange(40.0), indexing="ij")
+    skin = sheet(np.stack([x, y, np.sin(x / 5)], axis=-1))
+    cube = block((60, 0, 0), tuple(np.array([60, 0, 0]) + rng.uniform(3, 6)))
+    return join(skin, cube).as_stored(), {"told": thick, "verdict": "not measured"}
+
+
+@kind
+def specks(rng):
+    """A crevice thinner than the minimum only on a speck of surface decides nothing; a dent of 1 mm2 does."""
+    big = rng.random() < 0.5
+    # a cone's pit leaves less than the minimum on a disc whose radius its slope says
+    slope = 1.5 if big else 8.0
+    left = 0.7
+    mesh = plate_with(rng, 3.0 - left, (3.0 - left) / slope, n=160, cone=True)
+    return mesh.as_stored(), {"told": thick, "zones": lambda z: z == ["thin"] if big else z in ([], ["thin"])}
 
 
 def run(names, count, seed):

@@ -11,8 +11,7 @@ from bolvek.analyses.cavities import find_cavities, find_ways
 from bolvek.analyses.proof import BORE, INNER, OUTER, ProofSettings, origin_from, prove
 from bolvek.analyses.shells import nest_exactly
 from bolvek.analyses.survey import survey
-from bolvek.analyses.thickness import edge_points, measure, sample_surface
-from bolvek.analyses.thickness.walls import WallSettings, measure_walls, wall_at
+from bolvek.analyses.thickness import WallSettings, edge_points, measure, measure_walls, sample_surface, wall_at
 from bolvek.demo.twin_lamp import BUBBLE_MM, LEFT_MM, NECK_MM, WALL_MM, twin_lamp
 from bolvek.errors import WorkError
 from bolvek.kernels.grid import watershed

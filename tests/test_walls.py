@@ -5,8 +5,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from bolvek.analyses.thickness import measure, sample_surface
-from bolvek.analyses.thickness.walls import WallSettings, measure_walls, wall_at
+from bolvek.analyses.thickness import WallSettings, measure, measure_walls, sample_surface, wall_at
 from bolvek.demo.measured import GOURD_WALL_MM, gourd
 from bolvek.demo.pieces import block, globe, sheet, turned
 from bolvek.errors import UsageError, WorkError
@@ -79,16 +78,22 @@ def test_edges_are_no_walls():
     # a cube of 10 mm is 10 mm thick up to its edges, whatever the balls there say
     found = walls(block((0, 0, 0), (10, 10, 10)), min_mm=3.0)
     assert not found.zones and found.ray.min_mm == 10 and found.wall.below_share == 0
-    # a cone's side leans 60 degrees from the bottom: an edge; at 50 it is a wall
+    # a cone's side leans 70 degrees from the bottom: no edge to tell; at 20 it tapers to one
     blunt, sharp = turned([(8, 0), (0, 8 * np.tan(np.radians(70)))], FINE), turned([(8, 0), (0, 3)], FINE)
     assert not [z for z in walls(blunt, min_mm=0.5).zones if abs(z.where_mm[2]) < 0.3]
-    assert [z for z in walls(sharp, min_mm=0.5).zones if abs(z.where_mm[2]) < 0.3]
+    assert all(e.centre_mm[2] > 10 for e in walls(blunt, min_mm=0.5).edges)  # its tip
+    assert any(e.centre_mm[2] < 0.3 for e in walls(sharp, min_mm=0.5).edges)
 
 
-def test_a_tapering_edge_is_thin_but_no_hole():
-    found = walls(wedge(25), min_mm=1.0)
-    (zone,) = found.zones
-    assert zone.kind == "thin" and 0 < zone.min_mm < 0.2 and zone.size_mm[2] == pytest.approx(20, abs=0.5)
+@pytest.mark.parametrize("degrees", [6, 15, 25, 44, 46])
+def test_a_tapering_edge_is_an_edge_that_ends_short_and_no_hole(degrees):
+    found = walls(wedge(degrees), min_mm=1.0)
+    (edge,) = found.edges
+    assert edge.angle_deg == pytest.approx(degrees, abs=1.0) and edge.size_mm[2] == pytest.approx(20, abs=0.5)
+    assert edge.recedes_mm == pytest.approx(1 / (2 * np.tan(np.radians(degrees / 2))), rel=0.05)
+    assert edge.length_mm == pytest.approx(20, rel=0.35)
+    # nothing but the edge is thin: what is 20 mm wide prints
+    assert not found.zones and found.verdict == "thick enough" and found.prints_at["thinnest"] <= 1
 
 
 def test_doubled_and_flipped_faces_break_nothing_through():

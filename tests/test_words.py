@@ -9,8 +9,7 @@ from hypothesis import strategies as st
 
 from bolvek.analyses.overhangs import OverhangSettings, find_overhangs
 from bolvek.analyses.overhangs.directions import CompareSettings, compare_directions
-from bolvek.analyses.thickness import surfaces_along
-from bolvek.analyses.thickness.walls import WallSettings, measure_walls
+from bolvek.analyses.thickness import WallSettings, measure_walls, surfaces_along
 from bolvek.demo.measured import lattice_shade
 from bolvek.demo.pieces import block
 from bolvek.errors import WorkError
@@ -29,7 +28,14 @@ def test_wall_rows_tell_what_was_measured_and_what_was_not():
     plate = block((0, 0, 0), (30, 20, 0.8)).joined(block((0, 0, 1.0), (30, 20, 4)))
     record, _ = measure_walls(plate, WallSettings(min_mm=1.0, gap_mm=0.4))
     text = text_of(wall_rows(record))
-    for words in ("minimum: 1.000 mm", "by rays: 0.800 mm", "too thin:", "1 zone", "gaps: 0.200 mm", "shells 1, 2"):
+    for words in (
+        "minimum: 1.000 mm",
+        "wall: by rays 0.800 mm",
+        "too thin:",
+        "1 zone",
+        "gaps: across air 0.200 mm",
+        "shells 1, 2",
+    ):
         assert words in text, words
     assert "125.0% of its size everything reaches the minimum" in text
     skin = Mesh(np.array([[0, 0, 0], [9, 0, 0], [9, 9, 1], [0, 9, 0.0]]), [[0, 1, 2], [0, 2, 3]])

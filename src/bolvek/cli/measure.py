@@ -90,6 +90,9 @@ def run_measure(
     talk.busy(verb)
     answer = work(mesh, details)
     seconds = {"read": middle - begin, verb: time.perf_counter() - middle}
+    talk.row("verdict", answer.verdict, "bold green" if answer.good else "bold red")
+    for finding in sorted(answer.findings, key=lambda f: f.severity != "fault"):
+        talk.row(finding.severity, finding.text, "red" if finding.severity == "fault" else "yellow")
     for name, text in answer.rows:
         talk.row(name, text)
     outputs = []
@@ -101,7 +104,6 @@ def run_measure(
         write_bytes(picture_target, answer.picture(caption), replace=replace)
         talk.row("picture", str(picture_target))
         outputs.append(str(picture_target))
-    talk.verdict(answer.good, answer.findings, answer.verdict, answer.verdict)
     talk.row("took", ", ".join(f"{k} {v:.2f} s" for k, v in seconds.items()), "dim")
     if json_target is not None:  # the record's schema takes half a second to import
         from bolvek.report.record import Record, model_section, settings_dict

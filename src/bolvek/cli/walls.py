@@ -20,6 +20,12 @@ if TYPE_CHECKING:
     printer_option,
     click.option("--gap", type=LENGTH, help="Also find gaps across air narrower than this."),
     click.option("--hole", type=LENGTH, default="0.1mm", show_default=True, help="Thinner walls print as holes."),
+    click.option(
+        "--least-zone",
+        type=float,
+        help="Smaller thin places are counted, not judged (a disc half a minimum wide).",
+        metavar="MM2",
+    ),
     click.option("--rays-only", is_flag=True, help="Rays alone, no inscribed balls: quicker."),
     click.option("--spacing", type=LENGTH, help="Distance between places measured; without it half the minimum."),
     click.option("--values", type=PATH, metavar="FILE.csv", help="Write the thinnest wall of every face."),
@@ -31,6 +37,7 @@ def command(
     printer: str | None,
     gap: float | None,
     hole: float,
+    least_zone: float | None,
     rays_only: bool,
     spacing: float | None,
     values: Path | None,
@@ -43,7 +50,7 @@ def command(
       bolvek walls gourd.stl --min 1.2mm --picture walls.png
       bolvek walls lid.stl --printer small-resin --height 40mm --gap 0.3mm
     """
-    from bolvek.analyses.thickness.walls import WallSettings, measure_walls
+    from bolvek.analyses.thickness import WallSettings, measure_walls
     from bolvek.cli.common import check_targets
     from bolvek.cli.measure import run_measure
     from bolvek.profiles import load_profiles
@@ -52,7 +59,14 @@ def command(
         raise UsageError("give --min or --printer, not both")
     if printer is not None:
         least = load_profiles().printer(printer).min_wall_mm
-    settings = WallSettings(1.0 if least is None else least, gap, hole, not rays_only, spacing)
+    settings = WallSettings(
+        min_mm=1.0 if least is None else least,
+        gap_mm=gap,
+        hole_mm=hole,
+        ball=not rays_only,
+        spacing_mm=spacing,
+        least_zone_mm2=least_zone,
+    )
     settings.check()
     check_targets(model, [values], replace=shared["replace"])
 

@@ -9,7 +9,7 @@ from bolvek.analyses.overhangs import OverhangSettings, find_overhangs
 from bolvek.analyses.overhangs.directions import compare_directions
 from bolvek.analyses.proof import ProofSettings, examine
 from bolvek.analyses.survey import SurveySettings
-from bolvek.analyses.thickness.walls import WallSettings, measure_walls
+from bolvek.analyses.thickness import WallSettings, measure_walls
 from bolvek.demo.carp import carp
 from bolvek.demo.lantern_set import UNIT, lantern_set
 from bolvek.demo.measured import gourd, lattice_shade

@@ -95,7 +95,7 @@ def _compile_measures() -> None:
 
     from bolvek.analyses.overhangs import OverhangSettings, find_overhangs
     from bolvek.analyses.overhangs.directions import CompareSettings, compare_directions
-    from bolvek.analyses.thickness.walls import WallSettings, measure_walls
+    from bolvek.analyses.thickness import WallSettings, measure_walls
     from bolvek.mesh import Mesh
 
     corners = np.array([[0, 0, 0], [3, 0, 0], [0, 3, 0], [0, 0, 3.0]])

@@ -14,7 +14,7 @@ from bolvek.analyses.overhangs.directions import Comparison
 from bolvek.analyses.proof import ProofRecord
 from bolvek.analyses.survey.judgement import Judgement
 from bolvek.analyses.survey.record import Survey
-from bolvek.analyses.thickness.walls import WallRecord
+from bolvek.analyses.thickness import WallRecord
 from bolvek.formats.registry import Model
 from bolvek.mesh import Mesh
 from bolvek.operations.drain import DrainRecord

@@ -5,7 +5,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 from numpy.typing import NDArray
 
-from bolvek.analyses.thickness.walls import WallRecord, WallSettings, WallZone, wall_at
+from bolvek.analyses.thickness import WallRecord, WallSettings, WallZone, wall_at
 from bolvek.mesh import Mesh
 from bolvek.report import palette
 from bolvek.report.callouts import MOST, Spot, best_views, nearest_surface

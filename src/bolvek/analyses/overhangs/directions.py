@@ -36,7 +36,7 @@ WEIGHTS = {
 """What each measure weighs in the score unless said otherwise, by habit: what stands wants a broad foot, what hangs
 from the plate a small cross-section to peel off. The side to show weighs 1 where one is named."""
 
-_SAMPLES = 20_000
+_SAMPLES, _ASKED = 20_000, 1_000  # of the surface; of what begins, to see whether it is held
 _MOST_FLATS = 12
 _SAME_COSINE = np.cos(np.radians(0.5))
 _REFINED, _STEPS_DEG = 3, (8.0, 4.0, 2.0, 1.0)  # best ones looked around at, and how far
@@ -256,7 +256,7 @@ class _Costs:
         limit = float(np.cos(np.radians(max(s.angle_deg - ANGLE_SLACK_DEG, 0.0))))
         low, high = kernels.heights(mesh.vertices, *up, height)
         over, _ = kernels.direction_areas(mesh.vertices, mesh.faces, self.area, height, *up, limit, low, s.contact_mm)
-        bottoms = find_islands(mesh, self.sign, self.tree, height, up, s.layer_mm, low + s.contact_mm)
+        bottoms = find_islands(mesh, self.sign, self.tree, height, up, s.layer_mm, low + s.contact_mm, samples=_ASKED)
         slope = self.normal @ up
         above = self.points @ up - low
         hang = np.flatnonzero((slope < -limit) & (above > s.contact_mm))

@@ -77,9 +77,10 @@ def find_islands(
     layer_mm: float,
     lowest: float,
     rise_mm: float | None = None,
+    samples: int = MOST_SAMPLES,
 ) -> Ints:
     """Vertices at the bottom of islands above the height `lowest`, lowest first: where material begins and stays
-    alone for a layer (or `rise_mm`)."""
+    alone for a layer (or `rise_mm`). Whether it is held after all is asked at about so many samples."""
     noise = noise_mm(mesh)
     rise = max(layer_mm if rise_mm is None else rise_mm, noise)
     minima, owner, number = surface_minima(mesh, height, rise)
@@ -89,7 +90,7 @@ def find_islands(
     minima, number = minima[begins], number[begins]
     if not len(minima):
         return minima
-    return minima[~_held(mesh, sign, tree, height, up, layer_mm, height[minima] + rise, owner, number)]
+    return minima[~_held(mesh, sign, tree, height, up, layer_mm, height[minima] + rise, owner, number, samples)]
 
 
 def _held(
@@ -102,6 +103,7 @@ def _held(
     limit: Floats,
     owner: NDArray[np.int32],
     number: Ints,
+    samples: int,
 ) -> NDArray[np.bool_]:
     """Whether what begins in each basin (B,) is, below its limit, inside other material or rests on some.
 
@@ -110,19 +112,23 @@ def _held(
     """
     order = np.full(int(owner.max()) + 2, -1)
     order[number] = np.arange(len(number))
-    basin = order[owner[mesh.faces]].max(axis=1)
-    faces = np.flatnonzero(basin >= 0)
-    basin = basin[faces]
+    mine = order[owner]
+    inside = mine >= 0
+    a, b, c = mesh.faces.T
+    faces = np.flatnonzero(inside[a] | inside[b] | inside[c])
+    basin = mine[mesh.faces[faces]].max(axis=1)
     pieces, row = clip_below(mesh.vertices[mesh.faces[faces]], height[mesh.faces[faces]], limit[basin])
     local = Mesh(pieces.reshape(-1, 3), np.arange(3 * len(pieces)).reshape(-1, 3))
     if not local.area > 0:
         return np.zeros(len(number), bool)
-    spacing = max(float(np.sqrt(local.area / MOST_SAMPLES)), 1e-5 * float(mesh.size.max()))
+    spacing = max(float(np.sqrt(local.area / samples)), 1e-5 * float(mesh.size.max()))
     some = sample_surface(local, spacing)
     face = faces[row[some.face]]
     outward = mesh.normals_of(face) * sign[face][:, None]
     just = BENEATH_SHARE * float(mesh.size.max())
-    held = tree.winding(some.points + just * outward) > 0.5
+    held = np.zeros(len(some.points), bool)
+    if mesh.topology.shells > 1:  # one shell begins in no other
+        held = tree.winding(some.points + just * outward) > 0.5
     down = np.flatnonzero(outward @ up < -0.5)
     held[down] |= tree.winding(some.points[down] - 0.5 * layer_mm * up) > 0.5
     return np.bincount(basin[row[some.face]], held, len(number)) > 0

@@ -9,6 +9,7 @@ from bolvek.analyses.shells.nesting import Shells, nest_shells
 from bolvek.analyses.shells.openings import Openings, find_openings, lids
 from bolvek.kernels import inspect as kernels
 from bolvek.mesh import Mesh
+from bolvek.spatial.tree import Tree
 
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
@@ -77,7 +78,7 @@ def _standing(mesh: Mesh) -> Standing:
     low, high = mesh.shell_boxes
     area = np.bincount(topology.shell, mesh.face_areas, n)
     sheet = nested.closed & (np.abs(nested.volume) <= SHEET_SHARE * area * np.linalg.norm(high - low, axis=1))
-    nested = _without(mesh, nested, sheet)
+    nested = _settled(mesh, nested, sheet)
     by_area, by_volume, one_sided = _turned(mesh, openings)
     mixed = np.zeros(n, bool)
     mixed[topology.shell[np.flatnonzero(topology.same_way) // 3]] = True
@@ -114,17 +115,34 @@ def _standing(mesh: Mesh) -> Standing:
     return Standing(nested, openings, names.tolist(), turned, facing, mixed, inverted, one_sided, sign)
 
 
-def _without(mesh: Mesh, nested: Shells, sheet: Bools) -> Shells:
-    """The nesting without sheets as containers, and without pairs of shells that cross each other."""
+def _settled(mesh: Mesh, nested: Shells, sheet: Bools) -> Shells:
+    """The nesting without sheets as containers, and without pairs of shells that cross each other.
+
+    Unless one faces in and lies in the other with most of its surface: a cavity that breaks through.
+    """
     inner, outer = nested.inner, nested.outer
     if not len(inner):
         return nested
     n = len(nested.depth)
     pairs = mesh.topology.shell[mesh.meeting[0]].astype(np.int64)
     crossing = np.unique(np.concatenate([pairs[:, 0] * n + pairs[:, 1], pairs[:, 1] * n + pairs[:, 0]]))
-    keep = ~sheet[outer] & ~np.isin(inner * n + outer, crossing)
+    crosses = np.isin(inner * n + outer, crossing)
+    for k in np.flatnonzero(crosses & (nested.volume[inner] < 0) & ~sheet[outer]):
+        crosses[k] = _share_inside(mesh, int(inner[k]), int(outer[k])) < 0.5
+    keep = ~sheet[outer] & ~crosses
     inner, outer = inner[keep], outer[keep]
     return Shells(np.bincount(inner, minlength=n), nested.volume, nested.closed, inner, outer)
+
+
+_ASKED = 500  # faces whose middles say how much of a shell lies in another
+
+
+def _share_inside(mesh: Mesh, inner: int, outer: int) -> float:
+    """Share of the surface of one shell that lies within another."""
+    own, other = (np.flatnonzero(mesh.topology.shell == s) for s in (inner, outer))
+    own = own[np.argsort(-mesh.face_areas[own], kind="stable")[:_ASKED]]
+    inside = np.abs(Tree(mesh.vertices, mesh.faces[other]).winding(mesh.vertices[mesh.faces[own]].mean(axis=1))) > 0.5
+    return float(mesh.face_areas[own[inside]].sum() / max(float(mesh.face_areas[own].sum()), 1e-300))
 
 
 def _turned(mesh: Mesh, openings: Openings) -> tuple[Bools, Bools, Bools]:

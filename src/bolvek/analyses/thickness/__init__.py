@@ -9,6 +9,14 @@ from bolvek.analyses.thickness.probe import (
     measure,
     surfaces_along,
 )
+from bolvek.analyses.thickness.record import (
+    Measured,
+    WallEdge,
+    WallField,
+    WallRecord,
+    WallSettings,
+    WallZone,
+)
 from bolvek.analyses.thickness.samples import (
     SAMPLES_A_WALL,
     Samples,
@@ -17,19 +25,28 @@ from bolvek.analyses.thickness.samples import (
     sample_surface,
     wall_tolerance_mm,
 )
+from bolvek.analyses.thickness.walls import measure_walls, wall_at
 
 __all__ = [
     "MOST_RAYS",
     "SAMPLES_A_WALL",
     "SKIN_SHARE",
     "SQUARE_DEG",
+    "Measured",
     "Measures",
     "Samples",
+    "WallEdge",
+    "WallField",
+    "WallRecord",
+    "WallSettings",
+    "WallZone",
     "check_solid",
     "crease_samples",
     "edge_points",
     "measure",
+    "measure_walls",
     "sample_surface",
     "surfaces_along",
+    "wall_at",
     "wall_tolerance_mm",
 ]

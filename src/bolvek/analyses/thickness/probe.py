@@ -34,7 +34,8 @@ SKIN_SHARE = 1e-8
 class Measures:
     """At Q points, mm: ray and ball (nan where they are no wall), and the ray as it is (inf: nothing was hit)
     with its facing: negative where it came to a face from the side it should not. square (Q,) bool: the
-    smaller of the two has sides that face each other squarely. hit (Q,): the face the ray came to, -1 for none."""
+    smaller of the two has sides that face each other squarely. hit (Q,): the face the ray came to, -1 for none;
+    rest (Q,): the face the ball rests on, -1 where that is the ray's or none."""
 
     ray: Floats
     ball: Floats
@@ -42,6 +43,7 @@ class Measures:
     facing: Floats
     square: NDArray[np.bool_]
     hit: NDArray[np.int32]
+    rest: NDArray[np.int32]
 
     @property
     def wall(self) -> Floats:
@@ -93,7 +95,8 @@ def measure(
     wall = np.where((facing >= least) & np.isfinite(ray), ray, np.nan)
     n = len(ray)
     if not widest_ball_mm > 0:
-        return Measures(wall, np.full(n, np.nan), ray, facing, facing >= squarely, hits.face[:, 0])
+        no_rest = np.full(n, -1, np.int32)
+        return Measures(wall, np.full(n, np.nan), ray, facing, facing >= squarely, hits.face[:, 0], no_rest)
     local = np.ascontiguousarray(points - tree.origin)
     width, across, contact = np.empty(n), np.empty(n, np.float32), np.empty(n, np.int32)
     run_ranges(
@@ -122,25 +125,37 @@ def measure(
     across = np.where(contact < 0, facing, across)
     width = np.where((across >= least) & np.isfinite(width), width, np.nan)
     square = np.where(np.fmin(wall, width) == wall, facing, across) >= squarely
-    return Measures(wall, width, ray, facing, square, hits.face[:, 0])
+    rest = np.where(contact >= 0, tree.order[np.maximum(contact, 0)], -1).astype(np.int32)
+    return Measures(wall, width, ray, facing, square, hits.face[:, 0], rest)
 
 
 MOST_RAYS, _MOST_HITS = 50_000, 64
+_ONE_PLACE = 3  # surfaces that may lie in one place
 
 
 def surfaces_along(mesh: Mesh, points: Floats, directions: Floats, sign: Floats) -> tuple[Floats, Floats]:
     """Distances (Q, K) of all surfaces along rays, and what each does (Q, K): 1 leaves material, -1 enters it.
 
-    0 stands for no surface, and for the second face of an edge that a ray goes through. The sum along a
-    ray is how many closed surfaces its point lies in. Up to 64 surfaces; for up to `MOST_RAYS` rays at a time.
+    0 stands for no surface, for the second face of an edge that a ray goes through, and where material is left and
+    entered in one place: parts that touch are one there. The sum along a ray is how many closed surfaces its point
+    lies in. Up to 64 surfaces; for up to `MOST_RAYS` rays at a time.
     """
     longest = float(mesh.size.max())
     hits = mesh.tree.rays(points, directions, near=SKIN_SHARE * longest, most=_MOST_HITS)
-    face = np.maximum(hits.face, 0)
+    count = max(int(hits.found.max(initial=0)), 1)
+    found, distance = hits.face[:, :count], hits.distance[:, :count]
+    face = np.maximum(found, 0)
     leaving = np.einsum("ij,ikj->ik", directions, mesh.area_vectors[face] * sign[face][..., None])
-    step = np.where(hits.face >= 0, np.sign(leaving), 0.0)
-    same = np.zeros(step.shape, bool)
-    close = hits.distance[:, 1:] <= hits.distance[:, :-1] + 0.1 * SKIN_SHARE * longest
-    same[:, 1:] = close & (step[:, 1:] == step[:, :-1])
-    step[same] = 0.0
-    return hits.distance, step
+    step = np.where(found >= 0, np.sign(leaving), 0.0)
+    shell = mesh.topology.shell[face]
+    for one_place in (True, False):
+        for k in range(1, count):
+            for j in range(max(0, k - _ONE_PLACE), k):
+                with np.errstate(invalid="ignore"):
+                    near = distance[:, k] - distance[:, j] <= 0.1 * SKIN_SHARE * longest
+                if one_place:  # two faces of one edge
+                    step[near & (step[:, k] == step[:, j]) & (shell[:, k] == shell[:, j]), k] = 0.0
+                else:
+                    cancel = near & (step[:, k] == -step[:, j]) & (step[:, k] != 0)
+                    step[cancel, k] = step[cancel, j] = 0.0
+    return distance, step

@@ -120,30 +120,35 @@ def crease_samples(mesh: Mesh, spacing_mm: float, only: NDArray[np.bool_] | None
     half, face, k, other = half[reflex], face[reflex], k[reflex], other[reflex]
     points, row = _along(mesh, half, spacing_mm)
     total = normal[face] + normal[other]
-    ends, first = np.unique(np.concatenate([mesh.faces[face, k], mesh.faces[face, (k + 1) % 3]]), return_index=True)
-    tips = mesh.signed_distance.corners
-    tip = _sunken(mesh, ends, tips)
-    ends, first = ends[tip], first[tip]
-    towards = np.concatenate([total[row], tips[ends]])
+    normals = mesh.signed_distance.corners
+    at_crease = np.zeros(len(mesh.vertices), bool)
+    at_crease[mesh.faces[face, k]] = at_crease[mesh.faces[face, (k + 1) % 3]] = True
+    rise = _least_rise(mesh, normals)
+    wanted = (at_crease & (rise >= -1e-6)) | (rise >= np.sin(np.radians(CREASE_DEG)))
+    # a face of each: the first that has it
+    corner = mesh.faces.ravel()
+    beside = np.full(len(mesh.vertices), -1, np.int64)
+    beside[corner[::-1]] = np.arange(len(corner))[::-1] // 3
+    if only is not None:
+        wanted &= only[beside]
+    ends = np.flatnonzero(wanted & (beside >= 0))
+    towards = np.concatenate([total[row], normals[ends]])
     length = np.linalg.norm(towards, axis=1)
     good = length > 1e-9
     points = np.concatenate([points, mesh.vertices[ends]])[good]
-    owner = np.concatenate([face[row], np.tile(face, 2)[first]])[good]
+    owner = np.concatenate([face[row], beside[ends]])[good]
     return points, owner, towards[good] / length[good, None]
 
 
-def _sunken(mesh: Mesh, vertices: Ints, normals: Floats) -> NDArray[np.bool_]:
-    """Vertices (N,) from which every edge rises along the normal (V, 3) there, or runs level: the tips of pits."""
-    rank = np.full(len(mesh.vertices), -1, np.int64)
-    rank[vertices] = np.arange(len(vertices))
-    sunken = np.ones(len(vertices), bool)
+def _least_rise(mesh: Mesh, normals: Floats) -> Floats:
+    """Per vertex (V,), the least sine by which an edge rises along the normal (V, 3) there: above 0 in a pit."""
+    least = np.ones(len(mesh.vertices))
+    size = np.linalg.norm(normals, axis=1)
     for k in range(3):
-        a = mesh.faces[:, k]
-        near = np.flatnonzero(rank[a] >= 0)
-        a = a[near]
-        for m in (1, 2):
-            edge = mesh.vertices[mesh.faces[near, (k + m) % 3]] - mesh.vertices[a]
-            rise = np.einsum("ij,ij->i", edge, normals[a])
-            level = 1e-6 * np.linalg.norm(edge, axis=1) * np.linalg.norm(normals[a], axis=1)
-            sunken[rank[a[rise < -level]]] = False
-    return sunken
+        a, b = mesh.faces[:, k], mesh.faces[:, (k + 1) % 3]
+        edge = mesh.vertices[b] - mesh.vertices[a]
+        length = np.maximum(np.linalg.norm(edge, axis=1), 1e-300)
+        for end, sign in ((a, 1.0), (b, -1.0)):
+            rise = sign * np.einsum("ij,ij->i", edge, normals[end]) / (length * np.maximum(size[end], 1e-300))
+            np.minimum.at(least, end, rise)
+    return least
