@@ -5,7 +5,7 @@ PYTHON ?= python3
 VENV := .venv
 BIN := $(VENV)/bin
 
-.PHONY: demo test fool bench clean
+.PHONY: demo test fool words bench clean
 
 demo: $(VENV)/.user
 	$(BIN)/bolvek demo out/ --replace
@@ -20,6 +20,10 @@ test: $(VENV)/.dev
 # six of every kind of model made to fool the proof (make test has one of each)
 fool: $(VENV)/.dev
 	cd tests && ../$(BIN)/python fool.py --count 6
+
+# ten of every kind of model composed to find false words of survey, walls and overhangs (make test has two of each)
+words: $(VENV)/.dev
+	cd tests && ../$(BIN)/python compose.py --count 10
 
 bench: $(VENV)/.dev
 	$(BIN)/python -m bench.run

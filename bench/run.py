@@ -17,8 +17,7 @@ from pathlib import Path
 import numpy as np
 
 from bench.models import blob
-from bolvek.analyses.thickness import sample_surface
-from bolvek.analyses.thickness import WallSettings, measure_walls
+from bolvek.analyses.thickness import WallSettings, measure_walls, sample_surface
 from bolvek.demo.carp import carp
 from bolvek.demo.measured import gourd
 from bolvek.demo.pieces import block, globe, turned

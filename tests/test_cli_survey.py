@@ -67,6 +67,35 @@ def test_openings_come_largest_first_and_rims_are_no_holes(bolvek, tmp_path):
     assert "rim of an open skin" in done.stderr and "hole" in done.stderr
 
 
+def test_the_first_lines_help(bolvek, tmp_path):
+    write_model(tmp_path / "box.stl", box((0, 0, 0), (2, 2, 2)))
+    lines = bolvek("survey", "box.stl").stdout.splitlines()
+    assert [line.split()[0] for line in lines[:4]] == ["verdict", "unit", "next", "file"]
+    assert "50.80 mm in inches" in lines[1] and "settle the unit first" in lines[2]
+    write_model(tmp_path / "in.stl", box((0, 0, 0), (20, 20, 20)).turned())
+    lines = bolvek("survey", "in.stl", "--isolate", "wrong.obj", expect=1).stdout.splitlines()
+    assert "not sound: inside out" in lines[0] and "'hollow' and 'prep' turn it" in lines[1]
+    assert read_model(tmp_path / "wrong.obj").parts is None and len(read_model(tmp_path / "wrong.obj").mesh.faces) == 12
+    write_model(tmp_path / "far.stl", box((5000, 0, 0), (5020, 150, 20)))
+    said = bolvek("survey", "far.stl").stdout
+    assert "5 m off the origin" in said and "fits after a quarter turn: small resin printer" in said
+
+
+def test_names_are_told_kept_and_lost(bolvek, tmp_path):
+    pieces = [box((20 * k, 0, 0), (20 * k + 12, 12, 12)) for k in range(3)]
+    parts = Parts(("body", "lid", "brace"), np.repeat([0, 1, 2], 12).astype(np.int32), frozenset([2]))
+    write_model(tmp_path / "set.3mf", pieces[0].joined(pieces[1].turned(), pieces[2]), parts=parts)
+    said = bolvek("survey", "set.3mf", expect=1).stdout
+    assert "1 shell turned inside out: lid" in said and "1 part of the file is support" in said
+    assert "3.456 cm3" in said  # two of the three
+    assert read_model(tmp_path / "set.3mf").parts.support == {2}
+    assert "holds no names: 3 parts lost theirs" in bolvek("pose", "set.3mf", "--drop", "-o", "set.ply").stdout
+    # groups that take turns stay two parts, an object's groups keep its name
+    text = "v 0 0 0\nv 9 0 0\nv 9 9 0\nv 0 9 0\no lamp\n" + "g a\nf 1 2 3\ng b\nf 1 3 4\n" * 2
+    (tmp_path / "turns.obj").write_text(text)
+    assert read_model(tmp_path / "turns.obj").parts.names == ("lamp/a", "lamp/b")
+
+
 def test_many_files_a_folder_and_a_broken_one(bolvek, workshop):
     done = bolvek("survey", workshop, expect=3)
     lines = done.stdout.splitlines()

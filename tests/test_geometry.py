@@ -5,7 +5,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from bolvek.analyses.shells import nest_shells
+from bolvek.analyses.shells import nest_shells, standing
 from bolvek.analyses.soundness import find_defects
 from bolvek.errors import WorkError
 from bolvek.mesh import Mesh
@@ -61,7 +61,7 @@ def test_shells_nest():
     nested = nest_shells(matryoshka)
     assert nested.depth.tolist() == [0, 1, 2, 0]
     assert nested.cavities.tolist() == [1]
-    assert nest_shells(box().turned()).inside_out.tolist() == [0]
+    assert standing(box().turned()).inverted.tolist() == [True]
     assert nest_shells(box().joined(box((2, 2, 2), (3, 3, 3)))).buried.tolist() == [1]
 
 

@@ -238,6 +238,30 @@ def test_directions_are_even_and_ranked_by_what_they_cost():
     assert support.best[0].support_volume_mm3 == pytest.approx(closer.support_volume_mm3, rel=0.05, abs=5)
 
 
+def test_a_turned_copy_is_answered_alike():
+    mesh = blob().joined(block((4, -2, -6), (16, 3, -2)))
+    turn = rotation((1, -2, 0.7), 77.0)
+    best = [
+        compare_directions(m, OverhangSettings(up=tuple(u)), CompareSettings(60)).best[0]
+        for m, u in ((mesh, (0.0, 0.0, 1.0)), (mesh.moved(mesh.vertices @ turn.T), turn @ [0.0, 0.0, 1.0]))
+    ]
+    assert best[1].overhang_mm2 == pytest.approx(best[0].overhang_mm2, rel=0.05)
+    assert turn @ np.array(best[0].up) == pytest.approx(np.array(best[1].up), abs=0.1)
+
+
+def test_what_falls_ranks_last_and_the_side_to_show_stays_free():
+    # an arm far out: lying it stands, upright it falls
+    arm = block((0, 0, 0), (6, 20, 30)).joined(block((5, 0, 26), (50, 20, 30)))
+    compared = compare_directions(arm, OverhangSettings(), CompareSettings(30, best=100))
+    assert compared.now.falls and not compared.best[0].falls
+    order = [d.falls for d in compared.best]
+    assert order == sorted(order)
+    assert not any(d.falls for d in compare_directions(arm, OverhangSettings(habit="hangs"), CompareSettings(5)).best)
+    plate = mushroom(6.0, 14.0, 6.0)
+    shown = compare_directions(plate, OverhangSettings(), CompareSettings(40, {"show": 1.0}, show=(0, 0, 1)))
+    assert shown.best[0].shown_mm2 == 0 and shown.best[0].up[2] > -0.9
+
+
 def test_asks_and_models_that_make_no_sense():
     for asked in (
         {"angle_deg": 0.0},

@@ -146,6 +146,38 @@ def test_laying_on_a_face():
     assert normal / np.linalg.norm(normal) == pytest.approx((0, 0, -1), abs=1e-6)
 
 
+def test_directions_are_those_of_the_model_also_when_it_is_mirrored():
+    up = (0.3, -0.2, 1.0)
+    mesh = blob()
+    mirrored, _ = pose(mesh, PoseSettings(mirror="x", up=up))
+    plain, _ = pose(mesh, PoseSettings(up=up))
+    # what is up in the model is up in its mirror image
+    along = mesh.vertices @ np.array(up) / np.linalg.norm(up)
+    np.testing.assert_allclose(mirrored.vertices[:, 2], along, atol=1e-9)
+    np.testing.assert_allclose(plain.vertices[:, 2], along, atol=1e-9)
+
+
+def test_a_face_is_laid_by_its_outside_and_what_lies_there_instead_is_told():
+    end = (6, 42, 5)
+    for mesh in (PLANK, PLANK.turned()):  # inside out, its faces look the wrong way
+        laid, record = pose(mesh, PoseSettings(lay=end))
+        assert np.argmin(laid.vertices[:, 2]) in np.flatnonzero(PLANK.vertices[:, 1] == 42)
+        assert record.laid_above_mm == pytest.approx(0, abs=1e-12)
+    hooked = PLANK.joined(box((30, 30, 3), (40, 50, 8)))
+    _, record = pose(hooked, PoseSettings(lay=end))
+    assert record.laid_above_mm == pytest.approx(8)  # the hook reaches lower
+    with pytest.raises(WorkError, match="is 958.* mm from the model"):
+        pose(PLANK, PoseSettings(lay=(6, 1000, 5)))
+
+
+def test_a_volume_is_that_of_the_material():
+    hollow = box((0, 0, 0), (20, 20, 20)).joined(box((5, 5, 5), (15, 15, 15)).turned())
+    for mesh in (hollow, hollow.turned(), Mesh(hollow.vertices, np.concatenate([hollow.faces, hollow.faces]))):
+        _, record = scale(mesh, ScaleSettings(volume_mm3=56_000))
+        assert record.factors == pytest.approx((2, 2, 2))
+        assert record.volume_before_mm3 == pytest.approx(7000) and record.volume_after_mm3 == pytest.approx(56_000)
+
+
 def test_poses_that_make_no_sense():
     for settings in (
         PoseSettings(),
@@ -199,6 +231,9 @@ def test_a_set_in_inches_on_the_command_line(bolvek, tmp_path):
         (["scale", "a.stl", "--volume", "0"], 2, "must be above 0"),
         (["scale", "a.stl", "--by", "2", "-o", "x.obj", "--ascii"], 2, "--ascii is for STL"),
         (["scale", "a.stl", "--by", "2", "-o", "x.step"], 3, "written as"),
+        (["scale", "a.stl", "sub/a.stl", "--by", "2", "-o", "out/"], 2, "would both be written"),
+        (["pose", "a.stl", "--angle", "30", "--drop"], 2, "goes with --best"),
+        (["pose", "a.stl", "--weigh", "islands=2", "--drop"], 2, "go with --best"),
         (["pose", "a.stl"], 2, "nothing to do"),
         (["pose", "a.stl", "--turn", "w:90"], 2, "AXIS:DEGREES"),
         (["pose", "a.stl", "--tilt", "1,2,3"], 2, "DEGREES,TOWARDS"),

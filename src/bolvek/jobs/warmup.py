@@ -3,6 +3,10 @@
 import subprocess
 import sys
 from pathlib import Path
+from typing import TYPE_CHECKING
+
+if TYPE_CHECKING:
+    from bolvek.mesh import Mesh
 
 GROUPS = ("survey", "hollow")
 _DONE = ".compiled"
@@ -72,25 +76,34 @@ def _compile_hollow() -> None:
     slim(mesh, 0.05)
 
 
+def _block(low: tuple[float, float, float], high: tuple[float, float, float]) -> "Mesh":
+    """A box of twelve triangles."""
+    import numpy as np
+
+    from bolvek.mesh import Mesh
+
+    ends = np.array([low, high], float)
+    corners = np.array([[ends[i, 0], ends[j, 1], ends[k, 2]] for i in (0, 1) for j in (0, 1) for k in (0, 1)])
+    quads = [(0, 1, 3, 2), (4, 6, 7, 5), (0, 4, 5, 1), (2, 3, 7, 6), (0, 2, 6, 4), (1, 5, 7, 3)]
+    faces: list[tuple[int, int, int]] = [t for a, b, c, d in quads for t in ((a, b, c), (a, c, d))]
+    return Mesh(corners, faces)
+
+
 def _compile_proof() -> None:
     """Nesting, rooms and ways out, on a box with a room behind a narrow hole."""
     import numpy as np
 
     from bolvek.analyses.cavities import find_cavities, find_ways
-    from bolvek.mesh import Mesh
     from bolvek.operations.convex_cut import prism, subtract
 
-    corners = np.array([[x, y, z] for x in (0, 6) for y in (0, 6) for z in (0, 6.0)])
-    quads = [(0, 1, 3, 2), (4, 6, 7, 5), (0, 4, 5, 1), (2, 3, 7, 6), (0, 2, 6, 4), (1, 5, 7, 3)]
-    block = Mesh(corners, [t for a, b, c, d in quads for t in ((a, b, c), (a, c, d))])
-    room = block.moved(0.5 * corners + 1.5).turned()
+    block, room = _block((0, 0, 0), (6, 6, 6)), _block((1.5, 1.5, 1.5), (4.5, 4.5, 4.5)).turned()
     bottle = subtract(block.joined(room), [prism(np.array([3.02, 3.01, -1]), np.array([3.02, 3.01, 2]), 0.3, 5, 7.0)])
     find_cavities(bottle)
     find_ways(bottle, 1.5)
 
 
 def _compile_measures() -> None:
-    """Walls and build directions, on two pyramids of which one begins in the air."""
+    """Walls and build directions, on a deck between two posts and a pyramid that begins in the air."""
     import numpy as np
 
     from bolvek.analyses.overhangs import OverhangSettings, find_overhangs
@@ -98,9 +111,10 @@ def _compile_measures() -> None:
     from bolvek.analyses.thickness import WallSettings, measure_walls
     from bolvek.mesh import Mesh
 
-    corners = np.array([[0, 0, 0], [3, 0, 0], [0, 3, 0], [0, 0, 3.0]])
-    one = Mesh(corners, [[0, 2, 1], [0, 1, 3], [0, 3, 2], [1, 2, 3]])
-    mesh = one.joined(one.moved(corners + np.array([0, 0, 5])))
+    corners = np.array([[0, 0, 5], [3, 0, 5], [0, 3, 5], [0, 0, 8.0]])
+    pyramid = Mesh(corners, [[0, 2, 1], [0, 1, 3], [0, 3, 2], [1, 2, 3]])
+    deck = [_block((0, 9, 0), (1, 10, 3)), _block((5, 9, 0), (6, 10, 3)), _block((0, 9, 2.5), (6, 10, 4))]
+    mesh = pyramid.joined(*deck)
     measure_walls(mesh, WallSettings(min_mm=2.0, spacing_mm=1.0))
     find_overhangs(mesh)
     compare_directions(mesh, OverhangSettings(), CompareSettings(1))
@@ -118,6 +132,8 @@ def _compile_survey() -> None:
     mesh = Mesh.from_corners(corners)
     mesh.tree.meeting_pairs()
     survey(Mesh(mesh.vertices, np.concatenate([mesh.faces, mesh.faces[:1, ::-1]])))
+    one, other = _block((0, 0, 0), (2, 2, 2)), _block((1, 1, 1), (3, 3, 3))
+    survey(one.joined(Mesh(other.vertices, np.concatenate([other.faces[:1, ::-1], other.faces[1:]]))))
 
 
 def _compile_readers() -> None:

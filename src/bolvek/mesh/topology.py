@@ -63,6 +63,8 @@ def build_topology(faces: NDArray[np.int32], vertex_count: int) -> Topology:
     if gone.any():
         return _with_collapsed(build_topology(np.ascontiguousarray(faces[~gone]), vertex_count), faces, gone)
     n = len(faces)
+    faces = faces.view()
+    faces.flags.writeable = False  # one signature of the kernel, whoever calls
     twin = np.empty(3 * n, np.int32)
     same_way = np.empty(3 * n, np.bool_)
     shell = np.empty(n, np.int32)

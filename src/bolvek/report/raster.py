@@ -168,14 +168,18 @@ def _flatten_cut(
 
 
 def _light(normal: Floats, view: View) -> Floats:
-    """Key light from the upper left, sky from above, a faint rim: factor (H, W, 1..3)."""
-    key = -0.55 * view.right + 0.65 * view.up + 0.75 * view.eye
+    """Key light from the upper left, sky from above, a faint rim: factor (H, W, 1..3).
+
+    Seen from below, light and sky come from below: what looks down is what one came to see.
+    """
+    upward = 1.0 if view.eye[2] >= 0 else -1.0
+    key = -0.55 * view.right + 0.65 * upward * view.up + 0.75 * view.eye
     key /= np.linalg.norm(key)
     fill = 0.8 * view.right + 0.1 * view.up + 0.5 * view.eye
     fill /= np.linalg.norm(fill)
     diffuse = np.clip(normal @ key, 0, 1)
     side = np.clip(normal @ fill, 0, 1)
-    sky = 0.5 + 0.5 * normal[..., 2]
+    sky = 0.5 + 0.5 * upward * normal[..., 2]
     half = key + view.eye
     half /= np.linalg.norm(half)
     gloss = np.clip(normal @ half, 0, 1) ** 40

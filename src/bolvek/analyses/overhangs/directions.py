@@ -5,7 +5,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from bolvek.analyses.overhangs.islands import find_islands, material, neighbours
+from bolvek.analyses.overhangs.islands import Sweep, find_islands, material, neighbours
 from bolvek.analyses.overhangs.overhangs import ANGLE_SLACK_DEG
 from bolvek.analyses.overhangs.record import FOOT_SHARE, OverhangSettings
 from bolvek.analyses.overhangs.standing import bed_contact, centre_of_mass, foot
@@ -256,7 +256,8 @@ class _Costs:
         limit = float(np.cos(np.radians(max(s.angle_deg - ANGLE_SLACK_DEG, 0.0))))
         low, high = kernels.heights(mesh.vertices, *up, height)
         over, _ = kernels.direction_areas(mesh.vertices, mesh.faces, self.area, height, *up, limit, low, s.contact_mm)
-        bottoms = find_islands(mesh, self.sign, self.tree, height, up, s.layer_mm, low + s.contact_mm, samples=_ASKED)
+        sweep = Sweep(mesh, self.sign, self.tree, height, up, s.layer_mm)
+        bottoms = find_islands(sweep, low + s.contact_mm, samples=_ASKED)
         slope = self.normal @ up
         above = self.points @ up - low
         hang = np.flatnonzero((slope < -limit) & (above > s.contact_mm))

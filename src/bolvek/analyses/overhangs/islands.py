@@ -4,6 +4,8 @@ A minimum of the surface is where material begins or where air does (the bottom 
 beneath tells which. What begins inside or on other material is held.
 """
 
+from dataclasses import dataclass
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -63,53 +65,42 @@ def surface_minima(mesh: Mesh, height: Floats, rise_mm: float) -> tuple[Ints, ND
     return minima[chosen].astype(np.int64), owner, chosen
 
 
-def material_begins(tree: Tree, points: Floats, up: Floats, size_mm: float) -> NDArray[np.bool_]:
-    """Whether there is no material just beneath points (N, 3)."""
-    return np.asarray(tree.winding(points - BENEATH_SHARE * size_mm * up) < 0.5)
+@dataclass(frozen=True)
+class Sweep:
+    """A mesh swept upward: sign (F,) 1 where a face looks out of material, which the winding number of a tree tells;
+    height (V,) along the unit vector up, and the layer height (mm)."""
+
+    mesh: Mesh
+    sign: Floats
+    tree: Tree
+    height: Floats
+    up: Floats
+    layer_mm: float
 
 
-def find_islands(
-    mesh: Mesh,
-    sign: Floats,
-    tree: Tree,
-    height: Floats,
-    up: Floats,
-    layer_mm: float,
-    lowest: float,
-    rise_mm: float | None = None,
-    samples: int = MOST_SAMPLES,
-) -> Ints:
+def find_islands(sweep: Sweep, lowest: float, *, rise_mm: float | None = None, samples: int = MOST_SAMPLES) -> Ints:
     """Vertices at the bottom of islands above the height `lowest`, lowest first: where material begins and stays
     alone for a layer (or `rise_mm`). Whether it is held after all is asked at about so many samples."""
-    noise = noise_mm(mesh)
-    rise = max(layer_mm if rise_mm is None else rise_mm, noise)
+    mesh, height = sweep.mesh, sweep.height
+    rise = max(sweep.layer_mm if rise_mm is None else rise_mm, noise_mm(mesh))
     minima, owner, number = surface_minima(mesh, height, rise)
     raised = height[minima] > lowest
     minima, number = minima[raised], number[raised]
-    begins = material_begins(tree, mesh.vertices[minima], up, float(mesh.size.max()))
+    just = BENEATH_SHARE * float(mesh.size.max())
+    begins = sweep.tree.winding(mesh.vertices[minima] - just * sweep.up) < 0.5
     minima, number = minima[begins], number[begins]
     if not len(minima):
         return minima
-    return minima[~_held(mesh, sign, tree, height, up, layer_mm, height[minima] + rise, owner, number, samples)]
+    return minima[~_held(sweep, height[minima] + rise, owner, number, samples)]
 
 
-def _held(
-    mesh: Mesh,
-    sign: Floats,
-    tree: Tree,
-    height: Floats,
-    up: Floats,
-    layer_mm: float,
-    limit: Floats,
-    owner: NDArray[np.int32],
-    number: Ints,
-    samples: int,
-) -> NDArray[np.bool_]:
+def _held(sweep: Sweep, limit: Floats, owner: NDArray[np.int32], number: Ints, samples: int) -> NDArray[np.bool_]:
     """Whether what begins in each basin (B,) is, below its limit, inside other material or rests on some.
 
     The faces of a basin are clipped at the limit and sampled; points just before them are asked, and points half a
     layer beneath those that look down.
     """
+    mesh, height, tree = sweep.mesh, sweep.height, sweep.tree
     order = np.full(int(owner.max()) + 2, -1)
     order[number] = np.arange(len(number))
     mine = order[owner]
@@ -124,11 +115,11 @@ def _held(
     spacing = max(float(np.sqrt(local.area / samples)), 1e-5 * float(mesh.size.max()))
     some = sample_surface(local, spacing)
     face = faces[row[some.face]]
-    outward = mesh.normals_of(face) * sign[face][:, None]
+    outward = mesh.normals_of(face) * sweep.sign[face][:, None]
     just = BENEATH_SHARE * float(mesh.size.max())
     held = np.zeros(len(some.points), bool)
     if mesh.topology.shells > 1:  # one shell begins in no other
         held = tree.winding(some.points + just * outward) > 0.5
-    down = np.flatnonzero(outward @ up < -0.5)
-    held[down] |= tree.winding(some.points[down] - 0.5 * layer_mm * up) > 0.5
+    down = np.flatnonzero(outward @ sweep.up < -0.5)
+    held[down] |= tree.winding(some.points[down] - 0.5 * sweep.layer_mm * sweep.up) > 0.5
     return np.bincount(basin[row[some.face]], held, len(number)) > 0

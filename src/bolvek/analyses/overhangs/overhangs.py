@@ -5,7 +5,7 @@ from dataclasses import replace
 import numpy as np
 from numpy.typing import NDArray
 
-from bolvek.analyses.overhangs.islands import find_islands, material
+from bolvek.analyses.overhangs.islands import Sweep, find_islands, material
 from bolvek.analyses.overhangs.record import Island, OverhangRecord, OverhangSettings, OverhangZone, findings_of
 from bolvek.analyses.overhangs.standing import bed_contact, centre_of_mass, foot
 from bolvek.analyses.overhangs.zones import gather_zones
@@ -57,8 +57,9 @@ def _find(mesh: Mesh, s: OverhangSettings) -> tuple[OverhangRecord, NDArray[np.i
     on_bed = (slope < 0) & (corners.max(axis=1) <= floor + s.contact_mm)
     over = np.flatnonzero((slope < limit) & ~on_bed)
     kind = np.where(on_bed, 1, 0).astype(np.int8)
-    ask = (mesh, sign, tree, height, up, s.layer_mm, floor + s.contact_mm)
-    bottoms, minima = find_islands(*ask), len(find_islands(*ask, rise_mm=0.0))
+    sweep = Sweep(mesh, sign, tree, height, up, s.layer_mm)
+    bottoms = find_islands(sweep, floor + s.contact_mm)
+    minima = len(find_islands(sweep, floor + s.contact_mm, rise_mm=0.0))
     samples, drop, landed, buried = _drops(mesh, over, sign, floor, s)
     zones: list[OverhangZone] = []
     if len(samples.area):

@@ -32,8 +32,9 @@ def faces_alike(mesh: Mesh) -> Alike:
 def _faces_alike(mesh: Mesh) -> Alike:
     mask = np.zeros(len(mesh.faces), bool)
     run_ranges(lambda b, e: kernels.twin_candidates(mesh.faces, mesh.topology.twin, b, e, mask), len(mask))
-    a, b, c = mesh.faces.T
-    faces = np.flatnonzero(mask & (a != b) & (b != c) & (c != a))
+    faces = np.flatnonzero(mask)
+    a, b, c = mesh.faces[faces].T
+    faces = faces[(a != b) & (b != c) & (c != a)]
     if not len(faces):
         return Alike(faces, faces, np.zeros(0, bool))
     corners = mesh.faces[faces]

@@ -34,11 +34,6 @@ class Shells:
         return np.flatnonzero((self.depth % 2 == 1) & (self.volume < 0))
 
     @property
-    def buried(self) -> NDArray[np.int64]:
-        """Shells inside another part's material."""
-        return np.flatnonzero((self.depth > 0) & (self.volume > 0) & (self.depth % 2 == 1))
-
-    @property
     def around(self) -> NDArray[np.int64]:
         """How often material is wound around the outside of each shell (S,): 0 in air, 1 in material."""
         facing = np.where(self.volume < 0, -1, 1)
@@ -54,11 +49,6 @@ class Shells:
             loose = within[self.depth[within] == self.depth[shell] + 1]
             volume[k] -= np.abs(self.volume[loose]).sum()
         return shells, volume
-
-    @property
-    def inside_out(self) -> NDArray[np.int64]:
-        """Outermost shells that face inward."""
-        return np.flatnonzero((self.depth == 0) & (self.volume < 0))
 
 
 def closed_shells(mesh: Mesh) -> NDArray[np.bool_]:

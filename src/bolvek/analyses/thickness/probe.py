@@ -59,7 +59,9 @@ def check_solid(mesh: Mesh) -> None:
     """Raise WorkError for a model without surface, or one that is flat, however it lies."""
     if not len(mesh.faces) or not mesh.area > 0:
         raise WorkError("the model has no surface: its faces have no area")
-    points = mesh.vertices[np.unique(mesh.faces)]
+    used = np.zeros(len(mesh.vertices), bool)
+    used[mesh.faces] = True
+    points = mesh.vertices[used]
     points = (points - points.mean(axis=0)) / mesh.size.max()
     across = np.linalg.eigh(points.T @ points)[1][:, 0]  # the direction of least spread
     if not float(np.ptp(points @ across)) > FLAT_SHARE:

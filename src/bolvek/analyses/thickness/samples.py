@@ -119,36 +119,56 @@ def crease_samples(mesh: Mesh, spacing_mm: float, only: NDArray[np.bool_] | None
     reflex = np.einsum("ij,ij->i", normal[face], across) > 0
     half, face, k, other = half[reflex], face[reflex], k[reflex], other[reflex]
     points, row = _along(mesh, half, spacing_mm)
-    total = normal[face] + normal[other]
-    normals = mesh.signed_distance.corners
     at_crease = np.zeros(len(mesh.vertices), bool)
     at_crease[mesh.faces[face, k]] = at_crease[mesh.faces[face, (k + 1) % 3]] = True
-    rise = _least_rise(mesh, normals)
-    wanted = (at_crease & (rise >= -1e-6)) | (rise >= np.sin(np.radians(CREASE_DEG)))
-    # a face of each: the first that has it
-    corner = mesh.faces.ravel()
-    beside = np.full(len(mesh.vertices), -1, np.int64)
-    beside[corner[::-1]] = np.arange(len(corner))[::-1] // 3
-    if only is not None:
-        wanted &= only[beside]
-    ends = np.flatnonzero(wanted & (beside >= 0))
-    towards = np.concatenate([total[row], normals[ends]])
+    tips, beside, upward = tip_samples(mesh, only, at_crease)
+    towards = (normal[face] + normal[other])[row]
     length = np.linalg.norm(towards, axis=1)
     good = length > 1e-9
-    points = np.concatenate([points, mesh.vertices[ends]])[good]
-    owner = np.concatenate([face[row], beside[ends]])[good]
-    return points, owner, towards[good] / length[good, None]
+    return (
+        np.concatenate([points[good], tips]),
+        np.concatenate([face[row[good]], beside]),
+        np.concatenate([towards[good] / length[good, None], upward]),
+    )
 
 
-def _least_rise(mesh: Mesh, normals: Floats) -> Floats:
-    """Per vertex (V,), the least sine by which an edge rises along the normal (V, 3) there: above 0 in a pit."""
-    least = np.ones(len(mesh.vertices))
-    size = np.linalg.norm(normals, axis=1)
+def tip_samples(
+    mesh: Mesh, only: NDArray[np.bool_] | None = None, also: NDArray[np.bool_] | None = None
+) -> tuple[Floats, Ints, Floats]:
+    """The tips (P, 3) of pits, a face (P,) and the outward mean normal (P, 3) of each, of a closed mesh.
+
+    A tip is a vertex from which every edge rises steeply along the normal; of vertices `also` (V,), one from which
+    none falls.
+    """
+    normals = mesh.signed_distance.corners
+    size = np.sqrt(np.einsum("ij,ij->i", normals, normals))
+    # normals weighed by their angles sum to 2 pi sin2 of the half angle of a cone's tip
+    steep = np.sin(np.radians(CREASE_DEG))
+    asked = size < 1.01 * 2 * np.pi * (1 - steep**2)
+    rise = _least_rise(mesh, normals, size, asked if also is None else asked | also)
+    wanted = rise >= steep
+    if also is not None:
+        wanted |= also & (rise >= -1e-6)
+    corner = np.flatnonzero(wanted[mesh.faces.ravel()])
+    if only is not None:
+        corner = corner[only[corner // 3]]
+    tips, first = np.unique(mesh.faces.ravel()[corner], return_index=True)
+    good = size[tips] > 1e-9
+    tips = tips[good]
+    return mesh.vertices[tips], corner[first[good]] // 3, normals[tips] / size[tips, None]
+
+
+def _least_rise(mesh: Mesh, normals: Floats, size: Floats, asked: NDArray[np.bool_]) -> Floats:
+    """Per vertex (V,) asked for, the least sine by which an edge rises along the normal (V, 3) of that size there:
+    above 0 in a pit, -1 where not asked.
+
+    Of a closed mesh: every edge runs away from either of its ends in one of its faces.
+    """
+    least = np.where(asked, 1.0, -1.0)
     for k in range(3):
-        a, b = mesh.faces[:, k], mesh.faces[:, (k + 1) % 3]
-        edge = mesh.vertices[b] - mesh.vertices[a]
-        length = np.maximum(np.linalg.norm(edge, axis=1), 1e-300)
-        for end, sign in ((a, 1.0), (b, -1.0)):
-            rise = sign * np.einsum("ij,ij->i", edge, normals[end]) / (length * np.maximum(size[end], 1e-300))
-            np.minimum.at(least, end, rise)
+        rows = np.flatnonzero(asked[mesh.faces[:, k]])
+        a = mesh.faces[rows, k]
+        edge = mesh.vertices[mesh.faces[rows, (k + 1) % 3]] - mesh.vertices[a]
+        length = np.sqrt(np.einsum("ij,ij->i", edge, edge)) * size[a]
+        np.minimum.at(least, a, np.einsum("ij,ij->i", edge, normals[a]) / np.maximum(length, 1e-300))
     return least

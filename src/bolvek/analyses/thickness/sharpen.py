@@ -8,13 +8,16 @@ from numpy.typing import NDArray
 from bolvek.analyses.thickness.look import Scene, look
 from bolvek.analyses.thickness.probe import measure
 from bolvek.analyses.thickness.record import WallEdge, WallSettings, WallZone
-from bolvek.analyses.thickness.samples import Samples, crease_samples, sample_surface
+from bolvek.analyses.thickness.samples import Samples, crease_samples, sample_surface, tip_samples
 from bolvek.analyses.thickness.spots import gather_spots
+from bolvek.spatial.frames import fibonacci_sphere
+from bolvek.units import as_triple
 
 Floats = NDArray[np.float64]
 
 _SHARPENED, _PASSES, _FINER = 12, 2, 8  # zones looked at again; how often; how much finer each time
 _MOST_AGAIN = 50_000
+_WAYS, _FEW = 2000, 4  # rays, and places they start from, that tell how large a thin place at a crease is
 _MOST_SOUGHT = 200  # thin places at creases that are looked at finely
 
 
@@ -76,11 +79,15 @@ def sought_at_creases(
     mesh = scene.mesh
     if not scene.whole or (scene.sign < 0).any():
         return []
-    points, face, normal = crease_samples(mesh, max(spacing, s.min_mm))
+    # samples half a minimum apart meet the foot of a groove, but not the tip of a pit
+    if spacing > 0.5 * s.min_mm:
+        points, face, normal = crease_samples(mesh, max(spacing, s.min_mm))
+    else:
+        points, face, normal = tip_samples(mesh)
     m = measure(
         mesh, points, face, scene.sign, widest_ball_mm=s.min_mm * s.ball, normals=normal, far_mm=s.min_mm
     )  # fmt: skip
-    fresh = m.wall < s.min_mm
+    fresh = (m.wall < s.min_mm) & m.square
     for centre, size in [(z.centre_mm, z.size_mm) for z in known] + [(e.centre_mm, e.size_mm) for e in edges]:
         off = np.abs(points - np.array(centre)) - 0.5 * np.array(size)
         fresh &= (off > 1.5 * max(spacing, s.min_mm)).any(axis=1)
@@ -90,27 +97,32 @@ def sought_at_creases(
     for spot in gather_spots(points[rows], m.wall[rows], np.ones(len(rows)), s.min_mm)[:_MOST_SOUGHT]:
         own = rows[spot.rows]
         least, mean, _, where, centre, size = spot.figures
-        area = _area_across(scene, points[own], s)
+        area = _area_across(scene, points[own], -normal[own], m.wall[own], s)
         if area < s.least_zone:
             continue
         kind = "hole" if least < s.hole_mm else "thin"
         shells = tuple(np.unique(shell[own]).tolist())
-        found.append(WallZone(kind, least, mean, area, where, centre, size, "ray", shells))
+        # of a corner, the box is that of a disc of that area
+        box = as_triple(np.maximum(size, 2 * np.sqrt(area / np.pi)))
+        found.append(WallZone(kind, least, mean, area, where, centre, box, "ray", shells))
     return found
 
 
-def _area_across(scene: Scene, points: Floats, s: WallSettings) -> float:
-    """Area (mm2) of the surface within a minimum of points of the surface, that looks away from them."""
-    from scipy.spatial import cKDTree
+def _area_across(scene: Scene, points: Floats, inward: Floats, wall: Floats, s: WallSettings) -> float:
+    """Area (mm2) of the surface within a minimum of thin places (N, 3), across the material.
 
-    mesh = scene.mesh
-    low, high = points.min(axis=0) - s.min_mm, points.max(axis=0) + s.min_mm
-    near = mesh.tree.faces_in_box(low, high)
-    only = np.zeros(len(mesh.faces), bool)
-    only[near] = True
-    some = sample_surface(mesh, max(s.min_mm / 8, float(np.sqrt(mesh.face_areas[near].sum() / _MOST_AGAIN))), only)
-    gap, at = cKDTree(points).query(some.points, distance_upper_bound=s.min_mm)
-    close = np.flatnonzero(np.isfinite(gap))
-    towards = some.points[close] - points[at[close]]
-    across = np.einsum("ij,ij->i", towards, scene.outward(some.face[close])) > 0.3 * gap[close]
-    return float(some.area[close[across]].sum())
+    Rays in all directions of the material's side tell it at the thinnest ones; along a row of places, as a strip.
+    """
+    sphere = fibonacci_sphere(_WAYS)
+    best = 0.0
+    for k in np.argsort(wall, kind="stable")[:_FEW]:
+        ways = sphere[sphere @ inward[k] > 0.1]
+        start = np.broadcast_to(points[k] + scene.beside_mm * inward[k], ways.shape)
+        hits = scene.mesh.tree.rays(start, ways, far=s.min_mm)
+        met = np.flatnonzero(hits.face[:, 0] >= 0)
+        square = np.einsum("ij,ij->i", ways[met], scene.outward(hits.face[met, 0]))
+        seen = square > 0.1
+        each = hits.distance[met[seen], 0] ** 2 / square[seen]
+        best = max(best, float(each.sum()) * 4 * np.pi / _WAYS)
+    along = float(np.linalg.norm(np.ptp(points, axis=0)))
+    return max(best, 2 * float(np.sqrt(best / np.pi)) * along)

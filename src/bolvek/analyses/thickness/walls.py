@@ -157,7 +157,7 @@ def _histogram(wall: Floats, area: Floats, bins: int = 40) -> tuple[list[float],
 def _prints_at(zones: list[WallZone], wall: Measured, s: WallSettings) -> dict[str, float]:
     """Factors of size at which all zones, and 99% of the area, reach the minimum."""
     prints = {}
-    thinnest = min((z.min_mm for z in zones), default=wall.min_mm)
+    thinnest = min((z.min_mm for z in zones), default=wall.min_mm and max(wall.min_mm, s.min_mm))
     if thinnest:
         prints["thinnest"] = s.min_mm / thinnest
     if wall.percentiles_mm and wall.percentiles_mm["1"] > 0:
@@ -207,7 +207,7 @@ def _edges(mesh: Mesh, samples: Samples, seen: Seen, s: WallSettings) -> list[Wa
         recedes = s.min_mm / (2 * np.tan(np.radians(0.5 * mean)))
         # both sides of the strip have about that width
         length = whole / (2 * recedes)
-        if whole < s.least_zone or recedes < s.min_mm:
+        if whole < s.least_zone or recedes < s.min_mm or length < 2 * s.min_mm:
             continue
         shells = tuple(np.unique(shell[rows]).tolist())
         edges.append(WallEdge(float(mean), float(length), float(recedes), whole, centre, size, shells))
