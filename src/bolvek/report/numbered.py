@@ -128,7 +128,13 @@ def zoom(figure: "Figure", mesh: Mesh, paint: Paint, spot: Spot) -> None:
     axes.set_yticks([])
     axes.patch.set_alpha(0)
     add_scale_bar(axes, image, width)
-    axes.text(4, height + 8, f"{spot.number} from near: {spot.text}", size=10.5, color=palette.INK, clip_on=False)
+    title = f"{spot.number} from near: {spot.text}"
+    axes.text(4, height + 8, _short(title, 44), size=10.5, color=palette.INK, clip_on=False)
+
+
+def _short(text: str, most: int) -> str:
+    """The text, cut where it would run out of the frame."""
+    return text if len(text) <= most else text[: most - 3].rstrip(" ,") + "..."
 
 
 def spot_list(figure: "Figure", spots: list[Spot], total: int, rows: int = 12) -> None:
@@ -143,7 +149,7 @@ def spot_list(figure: "Figure", spots: list[Spot], total: int, rows: int = 12) -
         axes.text(
             34,
             y + 1,
-            spot.text if len(spot.text) < 52 else spot.text[:50] + "...",
+            _short(spot.text, 52),
             size=9.5,
             color=palette.INK,
             va="bottom",

@@ -1,5 +1,6 @@
 """Overhangs drawn: what overhangs, bridges and begins in the air in colour, numbered; and directions side by side."""
 
+from dataclasses import replace
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -60,7 +61,7 @@ def directions_picture(mesh: Mesh, comparison: Comparison, settings: OverhangSet
     for k, direction in enumerate(shown):
         turn = _upright(np.array(direction.up))
         standing = mesh.moved(mesh.vertices @ turn.T)
-        _, kind = find_overhangs(mesh, OverhangSettings(settings.angle_deg, direction.up, settings.layer_mm))
+        _, kind = find_overhangs(mesh, replace(settings, up=direction.up))
         image = render(standing, View.three_quarter(-62.0, -14.0), width - 20, height - 40, paint=face_paint(kind))
         row, column = divmod(k, columns)
         left, bottom = 24 + column * (width + 14), HEIGHT - 90 - (row + 1) * (height + 44) + 40
