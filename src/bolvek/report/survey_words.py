@@ -33,6 +33,7 @@ _MEANS = {
     ("slice", "in part"): "slicers disagree; look at the layers",
     ("slice", "no"): "layers would be wrong or missing",
     ("hollow", "yes"): "sound and solid",
+    ("hollow", "in part"): "each part on its own: together, parts that touch are no sound solid",
     ("hollow", "no"): "it takes a sound solid",
     ("measure", "yes"): "walls have two sides everywhere",
     ("measure", "in part"): "not to be trusted near the faults",
@@ -60,6 +61,11 @@ HELP = {
     "unit": "'scale --unit UNIT' reads the numbers in another unit and writes millimetres",
 }
 """What a verb does about it, by finding; codes that are not here have no verb in this version."""
+
+_FACING = {
+    **{"": "no inside", "out": "facing out", "in": "facing in"},
+    **{"mixed": "faces disagree", "one-sided": "one side only"},
+}
 
 MINOR = ("knife_edges", "bent_polygons", "slivers")
 """Notes that change nothing by themselves: counted, and told in full with --details."""
@@ -99,7 +105,7 @@ def survey_rows(
         rows += _limited([(f"  {x.number}", _shell_text(x, s)) for x in order], most)
     for finding in judgement.findings:
         if finding.severity == "fault":
-            advice = ADVICE.get(finding.code) or _openings_advice(s.openings)
+            advice = _advice(finding.code, s)
             rows.append(("fault", f"{finding.text}; {advice}" if advice else finding.text, "red"))
             rows += _limited(_places(finding.code, s), most)
     minor = [f for f in judgement.findings if f.code in MINOR]
@@ -128,7 +134,8 @@ def purpose_rows(judgement: Judgement) -> list[tuple[str, str, str]]:
 
 def verdict_text(s: Survey, judgement: Judgement) -> str:
     """One sentence: what it is."""
-    faults = [_NAMES[f.code] for f in judgement.findings if f.severity == "fault"]
+    names = _NAMES if s.flipped.count or not s.one_sided else _NAMES | {"badly_oriented_edges": "one side only"}
+    faults = [names[f.code] for f in judgement.findings if f.severity == "fault"]
     if not faults:
         return ("sound" if s.sound else "no fault found") + (f"; hollow: {_rooms_text(s)}" if s.rooms else "")
     return f"{'not sound' if not s.sound else 'sound as a surface, but'}: {', '.join(faults)}"
@@ -143,16 +150,34 @@ def next_text(s: Survey, judgement: Judgement) -> str:
     if not faults:
         if s.rooms or any(x.role == "cavity" for x in s.shell_list):
             return "it is hollow: 'proof --wall LENGTH' shows whether it drains and keeps its wall"
+        if "contact" in notes:
+            return "'walls' and 'overhangs' show whether it prints; what touches is hollowed part by part"
         return "'walls' and 'overhangs' show whether it prints, 'hollow' or 'prep' save material"
-    # a verb that would refuse the model for its other faults is no help
-    if all(c in HELP for c in faults):
+    # a verb that would refuse the model for its other faults, or for being hollow, is no help
+    if all(c in HELP for c in faults) and not any(x.role == "cavity" for x in s.shell_list):
         return "; ".join(HELP[c] for c in faults)
     skins = [o for o in s.openings if o.kind == "rim"]
     if faults == ["open_edges"] and len(skins) == len(s.openings):
         return "it is a skin: give it a thickness; no verb of this version does that yet"
     # the largest opening says what to do about it
-    first = _openings_advice(s.openings[:1]) if faults[0] == "open_edges" else ADVICE[faults[0]]
+    first = _openings_advice(s.openings[:1]) if faults[0] == "open_edges" else _advice(faults[0], s)
     return f"{first}; no verb of this version mends that: --picture shows where, --isolate writes the faces"
+
+
+def _advice(code: str, s: Survey) -> str:
+    """What to do about a fault; empty where another one says it."""
+    if code == "open_edges":
+        return _openings_advice(s.openings)
+    if code == "badly_oriented_edges" and s.one_sided:
+        thick = "give the one with one side a thickness: it has no outside"
+        return f"{ADVICE[code]}; {thick}" if s.flipped.count else thick
+    if code == "twin_faces" and not s.twins.same_way:
+        return "join the bodies that lie against each other there, or take both faces out"
+    if code == "nonmanifold_edges" and not s.nonmanifold_left:
+        return ""
+    if code == "inside_out" and any(x.role == "cavity" for x in s.shell_list):
+        return "turn all of it" if s.everything_inside_out else "turn it"
+    return ADVICE[code]
 
 
 def _openings_advice(openings: list[Opening]) -> str:
@@ -267,7 +292,7 @@ def _solid_text(s: Survey, material: Material) -> str:
     grams = s.volume_mm3 / 1000 * material.density_g_cm3
     twice = ", what lies in two parts counted twice" if s.self_intersections.of_parts else ""
     once = ", doubled faces once" if s.twins.same_way else ""
-    weight = f"{grams:.1f} g" if grams >= 1 else f"{1000 * grams:.3g} mg"
+    weight = f"{1000 * grams:.3g} mg" if grams < 1 else f"{grams:.1f} g" if grams < 1e4 else f"{grams / 1000:,.1f} kg"
     volume = f"{s.volume_mm3 / 1000:.3f} cm3" if s.volume_mm3 >= 10 else f"{s.volume_mm3:.4g} mm3"
     return f"{volume}, {weight} of {material.title}{twice}{once}; {surface}"
 
@@ -296,7 +321,13 @@ def _roles_text(shells: list[Shell]) -> str:
 
 
 def _shell_text(x: Shell, s: Survey) -> str:
-    facing = {"out": "facing out", "in": "facing in", "mixed": "faces disagree", "": "no inside"}[x.faces]
+    facing = {
+        "": "no inside",
+        "out": "facing out",
+        "in": "facing in",
+        "mixed": "faces disagree",
+        "one-sided": "one side only",
+    }[x.faces]
     wrong = ", the wrong way" if x.inside_out else ""
     volume = f", {volume_text(abs(x.volume_mm3))}" if x.volume_mm3 is not None else ""
     role = f"{x.part}: {x.role}" if x.part else x.role

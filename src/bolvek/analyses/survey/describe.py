@@ -38,12 +38,12 @@ def describe_shells(
     facing = found.facing
     shells = []
     for s in range(n):
-        closed, known = bool(nested.closed[s]), facing[s] != 0
+        closed = bool(nested.closed[s])
         shells.append(
             Shell(
                 number=s + 1,
                 role=found.roles[s],
-                faces="mixed" if found.mixed[s] else "" if not known else "out" if facing[s] > 0 else "in",
+                faces=_faces_text(bool(found.one_sided[s]), bool(found.mixed[s]), int(facing[s])),
                 inside_out=bool(found.inverted[s]),
                 stray=bool(stray[s]),
                 closed=closed,
@@ -59,6 +59,12 @@ def describe_shells(
         props = np.isin(label[topology.first_face], list(parts.support))
         shells = [replace(x, role="support", inside_out=False) if p else x for x, p in zip(shells, props, strict=True)]
     return shells
+
+
+def _faces_text(one_sided: bool, mixed: bool, facing: int) -> str:
+    if one_sided:
+        return "one-sided"
+    return "mixed" if mixed else {1: "out", -1: "in"}.get(facing, "")
 
 
 def _strays(mesh: Mesh, found: Standing, pairs: NDArray[np.int32]) -> NDArray[np.bool_]:

@@ -102,6 +102,7 @@ def _faults(s: Survey) -> list[Finding]:
     twins = s.twins.same_way + s.twins.opposite_way
     disagree = f"{count_text(s.badly_oriented_edges, 'edge')} where two faces disagree about the outside"
     places = f"in {count_text(len(s.nonmanifold.zones), 'place')}"
+    doubled = ", all of them where faces stand there twice" if not s.nonmanifold_left else ""
     regions = f"{count_text(turned, 'flipped face')} in {count_text(len(s.flipped.zones), 'region')}: {disagree}"
     if s.one_sided:
         one = f"{count_text(s.one_sided, 'surface')} with one side only, which no turning of faces makes agree"
@@ -119,13 +120,13 @@ def _faults(s: Survey) -> list[Finding]:
         ("open_edges", s.open_edges, f"{count_text(s.open_edges, 'open edge')}: {openings_text(s.openings)}"),
         ("badly_oriented_edges", s.badly_oriented_edges, regions),
         ("inside_out", len(inverted), _inside_out_text(s, inverted)),
-        ("nonmanifold_edges", edges, f"{count_text(edges, 'edge')} used by more than two faces, {places}"),
         (
             "twin_faces",
             twins,
             f"{count_text(twins, 'pair')} of twin faces: {s.twins.same_way:,} the same way round, "
             f"{s.twins.opposite_way:,} the opposite way",
         ),
+        ("nonmanifold_edges", edges, f"{count_text(edges, 'edge')} used by more than two faces, {places}{doubled}"),
         ("self_intersections", crossing.faulty, _crossing_text(crossing)),
         (
             "buried",
@@ -278,11 +279,13 @@ def _purposes(s: Survey, codes: set[str]) -> tuple[Purpose, ...]:
     broken = named("open_edges", "nonmanifold_edges", "badly_oriented_edges", "inside_out", "twin_faces")
     soft = named("self_intersections", "buried", "flat_faces", "split_vertices")
     cavity = ("cavities",) if s.rooms or any(x.role in ("cavity", "loose") for x in s.shell_list) else ()
+    contact = named("contact")
+    whole = broken + soft + cavity
     skin = all(x.role in ("open skin", "sheet") for x in s.shell_list)
     sides = named("badly_oriented_edges", "inside_out") + (("open_edges",) if skin else ())
     return (
         Purpose("slice", "no" if broken else "in part" if soft else "yes", broken + soft),
-        Purpose("hollow", "no" if broken + soft + cavity else "yes", broken + soft + cavity),
+        Purpose("hollow", "no" if broken + soft + cavity else "in part" if contact else "yes", whole + contact),
         Purpose("measure", "no" if sides or skin else "in part" if broken + soft else "yes", broken + soft),
     )
 

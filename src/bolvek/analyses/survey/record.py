@@ -20,8 +20,8 @@ class Shell:
     role: "outer", "cavity" (a void in material), "buried" (a part inside material), "loose" (a part
     inside a cavity), "sheet" (closed, but nothing in it), "open skin" (it has a rim), "open body" (it has holes),
     "open shell" (hole or rim), "not judged" (in an open shell) or "support" (the file says so).
-    faces: "out", "in", "mixed" or "" (no inside). inside_out: it faces the wrong way for what it is. stray: small,
-    and apart from the rest. volume_mm3 is signed, None where it has no meaning; part: its name in the file.
+    faces: "out", "in", "mixed", "one-sided" or "" (no inside). inside_out: it faces the wrong way for what it is.
+    stray: small, and apart from the rest. volume_mm3 is signed, None where it has no meaning; part: its name in the file.
     """
 
     number: int
@@ -116,8 +116,9 @@ class Survey:
     """Everything a survey finds. Lengths mm, areas mm2, volumes mm3.
 
     volume_mm3 is the material's as the shells enclose it, None while a shell is open; it counts what lies in two
-    parts twice, copies of faces once. odd_edges: edges used by three faces, five, and so on. one_sided: shells that no
-    turning of faces makes agree. everything_inside_out: every shell, cavities too, faces the wrong way.
+    parts twice, copies of faces once. nonmanifold_left: edges used by more than two faces without the copies;
+    odd_edges: those used by three, five, and so on. one_sided: shells that no turning of faces makes agree.
+    everything_inside_out: every shell, cavities too, faces the wrong way.
     rooms: cavities with their openings, looked for in a sound model only.
     """
 
@@ -134,6 +135,7 @@ class Survey:
     open_edges: int
     nonmanifold_edges: int
     badly_oriented_edges: int
+    nonmanifold_left: int
     odd_edges: int
     split_vertices: int
     flat_faces: int

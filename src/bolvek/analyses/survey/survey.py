@@ -125,6 +125,7 @@ def survey(mesh: Mesh, settings: SurveySettings = SurveySettings(), parts: Parts
         open_edges=topology.open_edges,
         nonmanifold_edges=topology.nonmanifold_edges,
         badly_oriented_edges=topology.badly_oriented_edges,
+        nonmanifold_left=body.topology.nonmanifold_edges,
         odd_edges=_odd_edges(body),
         split_vertices=len(split_vertices(whole)),
         flat_faces=int(flat.sum()),
