@@ -321,13 +321,7 @@ def _roles_text(shells: list[Shell]) -> str:
 
 
 def _shell_text(x: Shell, s: Survey) -> str:
-    facing = {
-        "": "no inside",
-        "out": "facing out",
-        "in": "facing in",
-        "mixed": "faces disagree",
-        "one-sided": "one side only",
-    }[x.faces]
+    facing = _FACING[x.faces]
     wrong = ", the wrong way" if x.inside_out else ""
     volume = f", {volume_text(abs(x.volume_mm3))}" if x.volume_mm3 is not None else ""
     role = f"{x.part}: {x.role}" if x.part else x.role

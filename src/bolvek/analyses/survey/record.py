@@ -21,7 +21,8 @@ class Shell:
     inside a cavity), "sheet" (closed, but nothing in it), "open skin" (it has a rim), "open body" (it has holes),
     "open shell" (hole or rim), "not judged" (in an open shell) or "support" (the file says so).
     faces: "out", "in", "mixed", "one-sided" or "" (no inside). inside_out: it faces the wrong way for what it is.
-    stray: small, and apart from the rest. volume_mm3 is signed, None where it has no meaning; part: its name in the file.
+    stray: small, and apart from the rest. volume_mm3 is signed, None where it has no meaning; part: its name in the
+    file.
     """
 
     number: int
