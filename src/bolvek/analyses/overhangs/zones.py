@@ -22,8 +22,8 @@ BRIDGE_DEG, FLAT_SHARE = 10.0, 0.9
 HELD_SHARE = 0.98
 """A bridge is held on both sides in this share of its plan, on a raster of up to `CELLS` cells a side."""
 
-CELLS, _FEW_CELLS = 160, 40
-_WAYS, _SIDES = 18, 4  # directions a bridge may run in: evenly spread, and along and across its longest sides
+CELLS, _FEW_CELLS = 120, 40
+_WAYS, _SIDES = 12, 4  # directions a bridge may run in: evenly spread, and along and across its longest sides
 _FINE_ZONES = 100  # largest flat zones whose plan gets the fine raster
 _MOST_ASKED, _PIECES = 5000, 400
 
