@@ -15,6 +15,7 @@ from bolvek.demo.pieces import block, globe, sheet, turned
 from bolvek.formats import Parts
 from bolvek.mesh import Mesh
 from bolvek.operations.pose import rotation
+from support import blob
 
 KINDS = {}
 
@@ -512,6 +513,20 @@ def poking_boxes(rng):
         # its lowest corner comes to lie a hair outside the side x = 8
         parts.append(moved(box, (8 + rng.uniform(0.002, 0.02) - tip[0], -tip[1], 12 + 8 * k - tip[2])))
     return join(*parts).as_stored(), {"told": hung, "islands": 0}
+
+
+@kind
+def organic(rng):
+    """A bumpy body, however it lies: its islands are those its layers show, but for what no pixel meets."""
+    mesh = blob()
+    axis = rng.normal(size=3)
+    turn = rotation(axis / np.linalg.norm(axis), rng.uniform(0, 360))
+
+    def matched(mesh, parts=None):
+        found = hung(mesh)
+        return {"off": abs(found["islands"] - found["layers"])}
+
+    return Mesh(mesh.vertices @ turn.T, mesh.faces).as_stored(), {"told": matched, "off": lambda n: n <= 1}
 
 
 @kind

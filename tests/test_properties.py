@@ -243,7 +243,7 @@ def test_minima_of_rough_ground_are_those_of_a_slow_search(seed, rise):
     x, y = np.meshgrid(np.arange(9.0), np.arange(8.0), indexing="ij")
     mesh = sheet(np.stack([x, y, rng.integers(0, 6, x.shape) * 0.7], axis=-1)).turned()  # looks down
     height = mesh.vertices[:, 2].copy()
-    found, owner, number_ = surface_minima(mesh, height, rise)
+    found, owner, number_ = surface_minima(mesh, height, lambda h: h + rise)
     assert set(height[found]) <= set(height[slow_minima(mesh, height, rise)])
     assert len(found) == len(slow_minima(mesh, height, rise))
     assert (owner[found] == number_).all()

@@ -60,10 +60,10 @@ def find_minima(height, start, neighbour, lowest):
 
 
 @kernel
-def grow_minima(height, start, neighbour, minima, rise, owner, stack, kept):
-    """Which minima (M,) int32, lowest first, stand alone for `rise` mm: kept (M,) bool.
+def grow_minima(height, start, neighbour, minima, limit, owner, stack, kept):
+    """Which minima (M,) int32, lowest first, stand alone up to a height each, limit (M,) float64: kept (M,) bool.
 
-    Each grows over the surface up to its height plus the rise; one that comes to something lower, or to
+    Each grows over the surface up to its limit; one that comes to something lower, or to
     what an earlier one has taken, is only a ripple of that. owner (V,) int32 is filled with -1, stack
     (V,) int32 is scratch. Returns how many are kept.
     """
@@ -74,7 +74,7 @@ def grow_minima(height, start, neighbour, minima, rise, owner, stack, kept):
         if owner[seed] >= 0:
             continue
         base = height[seed]
-        limit = base + rise
+        top_height = limit[m]
         owner[seed] = m
         stack[0] = seed
         top = 1
@@ -84,7 +84,7 @@ def grow_minima(height, start, neighbour, minima, rise, owner, stack, kept):
             v = stack[top]
             for i in range(start[v], start[v + 1]):
                 w = neighbour[i]
-                if owner[w] == m or height[w] > limit:
+                if owner[w] == m or height[w] > top_height:
                     continue
                 if owner[w] >= 0 or height[w] < base:
                     alone = False

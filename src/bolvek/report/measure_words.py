@@ -105,7 +105,9 @@ def overhang_rows(r: OverhangRecord, *, most: int = MOST_LISTED) -> list[Row]:
         ("contact", _contact_text(r)),
     ]
     smaller = r.minima - r.islands
-    note = f"; {plural(smaller, 'smaller place')} where material begins join within a layer" if smaller else ""
+    note = (
+        f"; {plural(smaller, 'smaller place')} where material begins join before a layer shows them" if smaller else ""
+    )
     rows.append(("islands", f"{r.islands:,}{note}"))
     rows += _limited(
         [(f"  {k}", f"at {_at(i.where_mm, r)}, {length_text(i.height_mm)} up") for k, i in enumerate(r.island_list, 1)],

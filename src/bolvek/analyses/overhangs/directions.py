@@ -144,8 +144,8 @@ def compare_directions(
 ) -> Comparison:
     """Try directions and rank them. Raises UsageError, or WorkError for a model without surface or extent.
 
-    They are spread in the model's own frame, so that a turned copy is answered alike, and the best are looked
-    around at. Overhang and contact areas and islands are exact; the rest comes from samples.
+    All of them but the one asked for and its opposite turn with the model, so that a turned copy is answered alike;
+    the best are looked around at. Overhang and contact areas and islands are exact; the rest comes from samples.
     """
     settings.check()
     compare.check()
@@ -153,9 +153,8 @@ def compare_directions(
     mesh, _ = counted_once(mesh)
     axes = own_frame(mesh)
     sources = [
-        ("as asked", settings.direction[None]),
+        ("as asked", np.stack([settings.direction, -settings.direction])),
         ("flat side", -flat_sides(mesh)),
-        ("axis", np.concatenate([np.eye(3), -np.eye(3)])),
         ("own axis", np.concatenate([axes, -axes])),
         ("spread", fibonacci_sphere(compare.count) @ axes),
     ]

@@ -4,6 +4,7 @@ A minimum of the surface is where material begins or where air does (the bottom 
 beneath tells which. What begins inside or on other material is held.
 """
 
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
@@ -48,11 +49,14 @@ def neighbours(mesh: Mesh) -> tuple[Ints, NDArray[np.int32]]:
     return mesh.__dict__["neighbours"]
 
 
-def surface_minima(mesh: Mesh, height: Floats, rise_mm: float) -> tuple[Ints, NDArray[np.int32], Ints]:
-    """Vertices where the surface begins and stays alone for `rise_mm`, lowest first; what belongs to each.
+def surface_minima(
+    mesh: Mesh, height: Floats, limit: Callable[[Floats], Floats]
+) -> tuple[Ints, NDArray[np.int32], Ints]:
+    """Vertices where the surface begins and stays alone up to a limit, lowest first; what belongs to each.
 
-    owner (V,) is the number of the minimum that each vertex up to the rise belongs to (-1: none), the last
-    array the numbers of those that are returned. Equal heights side by side are one.
+    limit gives the height (N,) up to which something that begins at a height (N,) must stay alone. owner (V,) is the
+    number of the minimum that each vertex up to there belongs to (-1: none), the last array the numbers of those
+    that are returned. Equal heights side by side are one.
     """
     start, around = neighbours(mesh)
     minima = np.empty(len(height), np.int32)
@@ -60,7 +64,7 @@ def surface_minima(mesh: Mesh, height: Floats, rise_mm: float) -> tuple[Ints, ND
     minima = minima[np.argsort(height[minima], kind="stable")]
     owner, stack = np.full(len(height), -1, np.int32), np.empty(len(height), np.int32)
     kept = np.zeros(len(minima), bool)
-    kernels.grow_minima(height, start, around, minima, rise_mm, owner, stack, kept)
+    kernels.grow_minima(height, start, around, minima, limit(height[minima]), owner, stack, kept)
     chosen = np.flatnonzero(kept)
     return minima[chosen].astype(np.int64), owner, chosen
 
@@ -77,13 +81,30 @@ class Sweep:
     up: Floats
     layer_mm: float
 
+    @property
+    def floor(self) -> float:
+        """The lowest height of a face."""
+        return float(self.height[self.mesh.faces].min())
 
-def find_islands(sweep: Sweep, lowest: float, *, rise_mm: float | None = None, samples: int = MOST_SAMPLES) -> Ints:
+    def just_above(self, height: Floats) -> Floats:
+        """Heights (N,) as far above others as they can be told apart."""
+        return np.asarray(height + noise_mm(self.mesh))
+
+    def next_layer(self, height: Floats) -> Floats:
+        """The height (N,) at which a layer is next cut, above heights (N,): a layer is what its middle shows."""
+        above = height + noise_mm(self.mesh) - self.floor
+        return np.asarray(self.floor + (np.floor(above / self.layer_mm + 0.5) + 0.5) * self.layer_mm)
+
+
+def find_islands(sweep: Sweep, lowest: float, *, all_places: bool = False, samples: int = MOST_SAMPLES) -> Ints:
     """Vertices at the bottom of islands above the height `lowest`, lowest first: where material begins and stays
-    alone for a layer (or `rise_mm`). Whether it is held after all is asked at about so many samples."""
+    alone until a layer is cut (all_places: also where it does not).
+
+    Whether it is held after all is asked at about so many samples.
+    """
     mesh, height = sweep.mesh, sweep.height
-    rise = max(sweep.layer_mm if rise_mm is None else rise_mm, noise_mm(mesh))
-    minima, owner, number = surface_minima(mesh, height, rise)
+    limit = sweep.just_above if all_places else sweep.next_layer
+    minima, owner, number = surface_minima(mesh, height, limit)
     raised = height[minima] > lowest
     minima, number = minima[raised], number[raised]
     just = BENEATH_SHARE * float(mesh.size.max())
@@ -91,7 +112,7 @@ def find_islands(sweep: Sweep, lowest: float, *, rise_mm: float | None = None, s
     minima, number = minima[begins], number[begins]
     if not len(minima):
         return minima
-    return minima[~_held(sweep, height[minima] + rise, owner, number, samples)]
+    return minima[~_held(sweep, limit(height[minima]), owner, number, samples)]
 
 
 def _held(sweep: Sweep, limit: Floats, owner: NDArray[np.int32], number: Ints, samples: int) -> NDArray[np.bool_]:

@@ -59,7 +59,7 @@ def _find(mesh: Mesh, s: OverhangSettings) -> tuple[OverhangRecord, NDArray[np.i
     kind = np.where(on_bed, 1, 0).astype(np.int8)
     sweep = Sweep(mesh, sign, tree, height, up, s.layer_mm)
     bottoms = find_islands(sweep, floor + s.contact_mm)
-    minima = len(find_islands(sweep, floor + s.contact_mm, rise_mm=0.0))
+    minima = len(find_islands(sweep, floor + s.contact_mm, all_places=True))
     samples, drop, landed, buried = _drops(mesh, over, sign, floor, s)
     zones: list[OverhangZone] = []
     if len(samples.area):

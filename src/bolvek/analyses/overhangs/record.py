@@ -90,10 +90,10 @@ class Island:
 class OverhangRecord:
     """Overhangs for one direction. Lengths mm, areas mm2, volumes mm3.
 
-    minima counts every place where material begins above the bed, also those that join lower material within
-    a layer; islands are those that do not. support_sealed_mm3: of the support, what would stand in rooms without
-    a way out. bed_margin_mm: how far inside the contact's outline the centre of mass stands (negative: outside),
-    None without a volume; foot_mm: how wide the contact is at least. open_skin: some shell is an open skin.
+    minima counts every place where material begins above the bed; islands are those that stay alone until the
+    middle of a layer cuts them, as slicing shows them. support_sealed_mm3: of the support, what would stand in
+    rooms without a way out. bed_margin_mm: how far inside the contact's outline the centre of mass stands (negative:
+    outside), None without a volume; foot_mm: how wide the contact is at least. open_skin: some shell is an open skin.
     """
 
     up: Triple
