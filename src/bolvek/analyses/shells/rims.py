@@ -71,7 +71,8 @@ def find_rims(mesh: Mesh, radius: float) -> Rims:
     none = np.zeros(0, np.int64)
     if not len(half):
         return Rims(np.zeros((0, 3)), np.zeros((0, 3)), none, [], [], np.zeros((0, 2), np.int64))
-    label = gather(len(mesh.vertices), open_pairs(mesh, radius)).astype(np.int64)
+    near = open_pairs(mesh, radius)
+    label = gather(len(mesh.vertices), near).astype(np.int64) if len(near) else np.arange(len(mesh.vertices))
     half, a, b, split = _split(mesh, half, a, b, radius)
     # pieces that run between the same places cancel two by two: a seam
     low, high = np.minimum(label[a], label[b]), np.maximum(label[a], label[b])

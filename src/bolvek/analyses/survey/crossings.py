@@ -97,7 +97,8 @@ def find_touching(mesh: Mesh, pairs: NDArray[np.int32], sign: Floats) -> Keys:
     left = np.setdiff1d(code, code[into])
     if len(left) > _MOST_TESTED:
         return np.zeros(0, np.int64)
-    fine = [not _goes_into(mesh, pairs[code == c], sign, *divmod(int(c), shells)) for c in left]
+    trees: dict[int, Tree] = {}
+    fine = [not _goes_into(mesh, pairs[code == c], sign, *divmod(int(c), shells), trees) for c in left]
     return left[np.array(fine, bool)]
 
 
@@ -136,8 +137,11 @@ def _run(mesh: Mesh, pairs: NDArray[np.int32]) -> Floats:
     return np.asarray(np.minimum(b, d) - np.maximum(a, c))
 
 
-def _goes_into(mesh: Mesh, pairs: NDArray[np.int32], sign: Floats, a: int, b: int) -> bool:
-    """Whether faces of shell a that meet shell b have b's material beneath them, or the other way round."""
+def _goes_into(mesh: Mesh, pairs: NDArray[np.int32], sign: Floats, a: int, b: int, trees: dict[int, Tree]) -> bool:
+    """Whether faces of shell a that meet shell b have b's material beneath them, or the other way round.
+
+    trees, one a shell, are made as they are needed.
+    """
     shell = mesh.topology.shell
     for inner, outer in ((a, b), (b, a)):
         faces = np.unique(pairs[shell[pairs] == inner])
@@ -145,8 +149,10 @@ def _goes_into(mesh: Mesh, pairs: NDArray[np.int32], sign: Floats, a: int, b: in
         points = np.einsum("wk,fkj->fwj", weights, mesh.vertices[mesh.faces[faces]])
         step = 1e-4 * np.sqrt(mesh.face_areas[faces]) * sign[faces]
         points -= (step[:, None] * mesh.normals_of(faces))[:, None]
-        other = np.flatnonzero(shell == outer)
-        turned = np.where(sign[other, None] < 0, mesh.faces[other, ::-1], mesh.faces[other])
-        if (Tree(mesh.vertices, np.ascontiguousarray(turned)).winding(points.reshape(-1, 3)) > 0.5).any():
+        if outer not in trees:
+            other = np.flatnonzero(shell == outer)
+            turned = np.where(sign[other, None] < 0, mesh.faces[other, ::-1], mesh.faces[other])
+            trees[outer] = Tree(mesh.vertices, np.ascontiguousarray(turned))
+        if (trees[outer].winding(points.reshape(-1, 3)) > 0.5).any():
             return True
     return False
