@@ -223,7 +223,6 @@ class _Costs:
         self.tree = material(mesh, shells.sign)
         self.centre = centre_of_mass(mesh, shells.sign)
         self.area = np.ascontiguousarray(mesh.area_vectors * self.sign[:, None])
-        self.size = np.maximum(mesh.face_areas, 1e-300)
         neighbours(mesh)
         # every sample stands for the same area: taken at even steps along all of it
         found = sample_surface(mesh, float(np.sqrt(mesh.area / _SAMPLES)))
@@ -255,7 +254,7 @@ class _Costs:
         limit = float(np.cos(np.radians(max(s.angle_deg - ANGLE_SLACK_DEG, 0.0))))
         low, high = kernels.heights(mesh.vertices, *up, height)
         over, _ = kernels.direction_areas(mesh.vertices, mesh.faces, self.area, height, *up, limit, low, s.contact_mm)
-        sweep = Sweep(mesh, self.sign, self.tree, height, up, s.layer_mm)
+        sweep = Sweep(mesh, self.sign, self.tree, height, up, low, s.layer_mm)
         bottoms = find_islands(sweep, low + s.contact_mm, samples=_ASKED)
         slope = self.normal @ up
         above = self.points @ up - low
@@ -268,7 +267,7 @@ class _Costs:
             over -= self.each * float(held.sum())
             hang, drop = hang[~held], drop[~held]
         support = self.each * -slope[hang] * drop
-        contact, corners = bed_contact(mesh, self.area @ up / self.size, height, low + s.contact_mm)
+        contact, corners = bed_contact(mesh, self.sign, up, height, low + s.contact_mm)
         width, margin = foot(corners, self.centre, up)
         falls = s.habit == "stands" and (
             width < max(2 * s.layer_mm, FOOT_SHARE * (high - low)) or (margin is not None and margin < 0)

@@ -72,19 +72,15 @@ def surface_minima(
 @dataclass(frozen=True)
 class Sweep:
     """A mesh swept upward: sign (F,) 1 where a face looks out of material, which the winding number of a tree tells;
-    height (V,) along the unit vector up, and the layer height (mm)."""
+    height (V,) along the unit vector up, floor the lowest, layers so many mm high."""
 
     mesh: Mesh
     sign: Floats
     tree: Tree
     height: Floats
     up: Floats
+    floor: float
     layer_mm: float
-
-    @property
-    def floor(self) -> float:
-        """The lowest height of a face."""
-        return float(self.height[self.mesh.faces].min())
 
     def just_above(self, height: Floats) -> Floats:
         """Heights (N,) as far above others as they can be told apart."""

@@ -57,7 +57,7 @@ def _find(mesh: Mesh, s: OverhangSettings) -> tuple[OverhangRecord, NDArray[np.i
     on_bed = (slope < 0) & (corners.max(axis=1) <= floor + s.contact_mm)
     over = np.flatnonzero((slope < limit) & ~on_bed)
     kind = np.where(on_bed, 1, 0).astype(np.int8)
-    sweep = Sweep(mesh, sign, tree, height, up, s.layer_mm)
+    sweep = Sweep(mesh, sign, tree, height, up, floor, s.layer_mm)
     bottoms = find_islands(sweep, floor + s.contact_mm)
     minima = len(find_islands(sweep, floor + s.contact_mm, all_places=True))
     samples, drop, landed, buried = _drops(mesh, over, sign, floor, s)
@@ -67,7 +67,7 @@ def _find(mesh: Mesh, s: OverhangSettings) -> tuple[OverhangRecord, NDArray[np.i
         zones = gather_zones(mesh, over, samples, drop, buried, on_bed, slope, height, bottoms, tree, s, kind)
     flat = samples.area * -slope[samples.face] if len(samples.area) else np.zeros(0)
     sealed = np.array([r == "cavity" for r in shells.roles])[mesh.topology.shell[samples.face]]
-    contact, points = bed_contact(mesh, slope, height, floor + s.contact_mm)
+    contact, points = bed_contact(mesh, sign, up, height, floor + s.contact_mm)
     centre = centre_of_mass(mesh, sign)
     width, margin = foot(points, centre, up)
     tall = float(corners.max()) - floor

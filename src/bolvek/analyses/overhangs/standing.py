@@ -19,11 +19,12 @@ UPRIGHT = 1e-3
 """A face that looks down less than this (the cosine) stands upright: rounding must not make a foot of it."""
 
 
-def bed_contact(mesh: Mesh, slope: Floats, height: Floats, limit: float) -> tuple[float, Floats]:
+def bed_contact(mesh: Mesh, sign: Floats, up: Floats, height: Floats, limit: float) -> tuple[float, Floats]:
     """Area (mm2) of what looks down at or below a height, faces cut there, and its corners (N, 3)."""
     low = height <= limit
     a, b, c = mesh.faces.T
-    near = np.flatnonzero((slope < -UPRIGHT) & (low[a] | low[b] | low[c]))
+    near = np.flatnonzero(low[a] | low[b] | low[c])
+    near = near[mesh.normals_of(near) @ up * sign[near] < -UPRIGHT]
     pieces, _ = clip_below(mesh.vertices[mesh.faces[near]], height[mesh.faces[near]], np.full(len(near), limit))
     area = 0.5 * np.linalg.norm(np.cross(pieces[:, 1] - pieces[:, 0], pieces[:, 2] - pieces[:, 0]), axis=1)
     return float(area.sum()), pieces[area > 0].reshape(-1, 3)
