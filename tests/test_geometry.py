@@ -62,7 +62,7 @@ def test_shells_nest():
     assert nested.depth.tolist() == [0, 1, 2, 0]
     assert nested.cavities.tolist() == [1]
     assert standing(box().turned()).inverted.tolist() == [True]
-    assert nest_shells(box().joined(box((2, 2, 2), (3, 3, 3)))).buried.tolist() == [1]
+    assert standing(box().joined(box((2, 2, 2), (3, 3, 3)))).roles == ["outer", "buried"]
 
 
 @given(st.integers(0, 10_000))
