@@ -277,6 +277,17 @@ def test_values_by_face_and_vertex_and_at_any_point():
     np.testing.assert_allclose(wall_at(mesh, middle[thin], np.flatnonzero(thin), WallSettings()), 0.8, rtol=1e-6)
 
 
+def test_copies_of_faces_change_no_wall_anywhere():
+    mesh = subdivided(stepped())
+    twice = Mesh(mesh.vertices, np.concatenate([mesh.faces[::-1], mesh.faces]))
+    face = np.arange(len(twice.faces))
+    middle = twice.corners.mean(axis=1)
+    expected = wall_at(mesh, mesh.corners.mean(axis=1), np.arange(len(mesh.faces)), WallSettings())
+    found = wall_at(twice, middle, face, WallSettings())
+    np.testing.assert_allclose(found, np.concatenate([expected[::-1], expected]), rtol=1e-9)
+    assert walls(twice).area_mm2 == pytest.approx(mesh.area)
+
+
 def test_asks_and_models_that_make_no_sense():
     for asked in ({"min_mm": 0.0}, {"min_mm": np.inf}, {"gap_mm": -1.0}, {"spacing_mm": 0.0}, {"hole_mm": -0.1}):
         with pytest.raises(UsageError):

@@ -4,7 +4,7 @@ from typing import TYPE_CHECKING
 
 import click
 
-from bolvek.cli.common import LENGTH, PLACE
+from bolvek.cli.common import LENGTH, PLACE, options
 from bolvek.errors import UsageError
 
 if TYPE_CHECKING:
@@ -72,3 +72,5 @@ weigh_option = click.option(
     help="overhang, islands, support, height, contact, standing, section, sealed or show; repeat.",
 )
 show_option = click.option("--show", type=PLACE, help="The side people look at: kept free of support.")
+direction_options = options(angle_option, layer_option, habit_option, bridge_option, weigh_option, show_option)
+"""What a build direction is judged by."""

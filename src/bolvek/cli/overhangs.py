@@ -5,16 +5,7 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
-from bolvek.cli.building import (
-    angle_option,
-    bridge_option,
-    habit_option,
-    layer_option,
-    settings_for,
-    show_option,
-    weigh_option,
-    weights_for,
-)
+from bolvek.cli.building import direction_options, settings_for, weights_for
 from bolvek.cli.common import LENGTH, PATH, PLACE, model_argument, options, printer_option
 from bolvek.cli.measure import Answer, measure_options
 from bolvek.errors import UsageError
@@ -26,16 +17,11 @@ if TYPE_CHECKING:
 @click.command("overhangs")
 @options(
     model_argument,
-    angle_option,
+    direction_options,
     printer_option,
     click.option("--up", type=PLACE, default="0,0,1", show_default=True, help="Build direction."),
-    layer_option,
-    habit_option,
     click.option("--spacing", type=LENGTH, help="Distance between places that measure the support."),
-    bridge_option,
     click.option("--compare-up", type=int, metavar="N", help="Also rank N directions, and the sides it can stand on."),
-    weigh_option,
-    show_option,
     click.option("--best", type=int, default=5, show_default=True, metavar="K", help="How many directions to tell."),
     click.option("--sheet", type=PATH, metavar="FILE.png", help="Draw the best directions side by side."),
     measure_options,

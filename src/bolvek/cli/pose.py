@@ -6,16 +6,7 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
-from bolvek.cli.building import (
-    angle_option,
-    bridge_option,
-    habit_option,
-    layer_option,
-    settings_for,
-    show_option,
-    weigh_option,
-    weights_for,
-)
+from bolvek.cli.building import direction_options, settings_for, weights_for
 from bolvek.cli.common import PLACE, model_argument, options, output_option, printer_option, shared_options
 from bolvek.errors import UsageError
 
@@ -80,13 +71,8 @@ def _best_up(
         help="The RANK-th best build direction becomes up; see overhangs.",
     ),
     printer_option,
-    angle_option,
-    layer_option,
-    habit_option,
-    bridge_option,
+    direction_options,
     click.option("--compare-up", type=int, metavar="N", help="Of N directions and the sides it can stand on (100)."),
-    weigh_option,
-    show_option,
     click.option(
         "--turn", "turns", multiple=True, metavar="AXIS:DEGREES", help="Turn about x, y, z or a vector; repeat."
     ),

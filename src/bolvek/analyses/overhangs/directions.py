@@ -5,12 +5,12 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from bolvek.analyses.overhangs.islands import Sweep, find_islands, material, neighbours
+from bolvek.analyses.overhangs.islands import Sweep, find_islands, neighbours
 from bolvek.analyses.overhangs.overhangs import ANGLE_SLACK_DEG
 from bolvek.analyses.overhangs.record import FOOT_SHARE, OverhangSettings
 from bolvek.analyses.overhangs.standing import bed_contact, centre_of_mass, foot
 from bolvek.analyses.overhangs.zones import BRIDGE_DEG
-from bolvek.analyses.shells import counted_once, standing
+from bolvek.analyses.shells import counted_once, material_tree, standing
 from bolvek.analyses.thickness import SKIN_SHARE, check_solid, sample_surface
 from bolvek.errors import UsageError
 from bolvek.kernels import overhangs as kernels
@@ -220,7 +220,7 @@ class _Costs:
         self.mesh, self.s = mesh, settings
         shells = standing(mesh)
         self.sign = shells.sign
-        self.tree = material(mesh, shells.sign)
+        self.tree = material_tree(mesh)
         self.centre = centre_of_mass(mesh, shells.sign)
         self.area = np.ascontiguousarray(mesh.area_vectors * self.sign[:, None])
         neighbours(mesh)

@@ -32,13 +32,6 @@ def noise_mm(mesh: Mesh) -> float:
     return FLOAT32_NOISE * float(np.abs(mesh.bounds).max(initial=0.0))
 
 
-def material(mesh: Mesh, sign: Floats) -> Tree:
-    """The tree whose winding number is above a half in material; sign (F,) says which faces look the wrong way."""
-    if (sign > 0).all():
-        return mesh.tree
-    return Tree(mesh.vertices, np.ascontiguousarray(np.where(sign[:, None] < 0, mesh.faces[:, ::-1], mesh.faces)))
-
-
 def neighbours(mesh: Mesh) -> tuple[Ints, NDArray[np.int32]]:
     """Starts (V + 1,) and vertices around each vertex. Computed once a mesh."""
     if "neighbours" not in mesh.__dict__:

@@ -5,11 +5,11 @@ from dataclasses import replace
 import numpy as np
 from numpy.typing import NDArray
 
-from bolvek.analyses.overhangs.islands import Sweep, find_islands, material
+from bolvek.analyses.overhangs.islands import Sweep, find_islands
 from bolvek.analyses.overhangs.record import Island, OverhangRecord, OverhangSettings, OverhangZone, findings_of
 from bolvek.analyses.overhangs.standing import bed_contact, centre_of_mass, foot
 from bolvek.analyses.overhangs.zones import gather_zones
-from bolvek.analyses.shells import counted_once, spread, standing
+from bolvek.analyses.shells import counted_once, material_tree, spread, standing
 from bolvek.analyses.thickness import (
     MOST_RAYS,
     SKIN_SHARE,
@@ -48,7 +48,7 @@ def _find(mesh: Mesh, s: OverhangSettings) -> tuple[OverhangRecord, NDArray[np.i
     mesh.prepare()
     up = s.direction
     shells = standing(mesh)
-    sign, tree = shells.sign, material(mesh, shells.sign)
+    sign, tree = shells.sign, material_tree(mesh)
     height = mesh.vertices @ up
     corners = height[mesh.faces]
     floor = float(corners.min())

@@ -7,7 +7,7 @@ from numpy.typing import NDArray
 
 from bolvek.kernels import inspect as kernels
 from bolvek.mesh import Mesh
-from bolvek.mesh.topology import build_topology
+from bolvek.mesh.topology import OPEN, build_topology
 from bolvek.spatial.parallel import run_ranges
 
 Faces = NDArray[np.int64]
@@ -90,7 +90,7 @@ def part_by_part(mesh: Mesh, part: NDArray[np.int32]) -> Mesh:
         return mesh
     apart = build_topology(np.ascontiguousarray(at.reshape(-1, 3), np.int32), len(pairs))
     ragged = np.zeros(int(part.max()) + 1, bool)
-    ragged[part[np.flatnonzero(apart.twin == -1) // 3]] = True
+    ragged[part[np.flatnonzero(apart.twin == OPEN) // 3]] = True
     joined = np.where(ragged[part], ragged.size, part)
     corner = mesh.faces.astype(np.int64) * (ragged.size + 1) + joined[:, None]
     pairs, at = np.unique(corner, return_inverse=True)

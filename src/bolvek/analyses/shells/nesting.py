@@ -120,7 +120,7 @@ def nest_shells(mesh: Mesh, openings: Openings | None = None) -> Shells:
     if openings is not None and openings.found and not openings.skin.all():
         lid, owner, _ = lids(mesh, openings)
         contains = closed | (~openings.skin & _only_open(mesh))
-        volume = volume + np.bincount(owner, _volumes(lid - mesh.bounds.mean(axis=0)), n)
+        volume = volume + np.bincount(owner, fan_volumes(lid - mesh.bounds.mean(axis=0)), n)
         if n > 1:
             corners = np.concatenate([mesh.corners, lid]).reshape(-1, 3)
             tree = Tree(corners, np.arange(len(corners), dtype=np.int32).reshape(-1, 3))
@@ -162,7 +162,7 @@ def _only_open(mesh: Mesh) -> NDArray[np.bool_]:
     return fine
 
 
-def _volumes(corners: NDArray[np.float64]) -> NDArray[np.float64]:
+def fan_volumes(corners: NDArray[np.float64]) -> NDArray[np.float64]:
     """Volume (N,) of the tetrahedra between triangles (N, 3, 3) and the origin."""
     cross = np.cross(corners[:, 1], corners[:, 2])
     return np.asarray(np.einsum("ij,ij->i", corners[:, 0], cross) / 6)

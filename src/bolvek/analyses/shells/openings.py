@@ -8,6 +8,7 @@ from numpy.typing import NDArray
 from bolvek.analyses.shells.rims import Rims, find_rims, near_mm
 from bolvek.analyses.zones import gather
 from bolvek.mesh import Mesh
+from bolvek.mesh.topology import OPEN
 
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
@@ -119,7 +120,7 @@ def lids(mesh: Mesh, openings: Openings) -> tuple[Floats, Ints, Ints]:
     for o, half in zip(openings.found, openings.half, strict=True):
         if openings.skin[o.shell - 1]:
             continue
-        half = half[mesh.topology.twin[half] == -1]
+        half = half[mesh.topology.twin[half] == OPEN]
         face, k = np.divmod(half, 3)
         a, b = mesh.vertices[mesh.faces[face, k]], mesh.vertices[mesh.faces[face, (k + 1) % 3]]
         middle = np.broadcast_to(np.array(o.where_mm), a.shape)
@@ -156,7 +157,7 @@ def _measure(mesh: Mesh, rims: Rims, chains: list[Ints]) -> list[Opening]:
             off = points - points.mean(axis=0)
             bent[c] = np.abs(off @ np.linalg.svd(off, full_matrices=False)[2][-1]).max()
     half = rims.half[rows]
-    is_open = mesh.topology.twin[half] == -1
+    is_open = mesh.topology.twin[half] == OPEN
     ends = np.unique(np.stack([owner[is_open], half[is_open]], axis=1), axis=0)[:, 0]
     count = np.bincount(ends, minlength=len(chains))
     crowded = np.bincount(owner, ~is_open, len(chains)).astype(int)

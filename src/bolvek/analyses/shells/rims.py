@@ -89,7 +89,7 @@ def find_rims(mesh: Mesh, radius: float) -> Rims:
     merged = np.zeros(len(mesh.vertices), bool)  # by label: places where fans are no longer told apart
     merged[label[split]] = True
     merged[low[zipped]] = merged[high[zipped]] = True
-    odd = _odd_edges(mesh)
+    odd = odd_edges(mesh)
     crowded = np.flatnonzero(mesh.topology.twin == CROWDED)
     face, k = np.divmod(crowded, 3)
     merged[label[mesh.faces[face, k]]] = merged[label[mesh.faces[face, (k + 1) % 3]]] = True
@@ -162,7 +162,7 @@ def _split(mesh: Mesh, half: Ints, a: Ints, b: Ints, radius: float) -> tuple[Int
     )
 
 
-def _odd_edges(mesh: Mesh) -> Ints:
+def odd_edges(mesh: Mesh) -> Ints:
     """A half-edge of every edge used by three faces, five, and so on: the border runs along it too."""
     crowded = np.flatnonzero(mesh.topology.twin == CROWDED)
     if not len(crowded):

@@ -5,10 +5,11 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from bolvek.analyses.shells.nesting import Shells, nest_shells
+from bolvek.analyses.shells.nesting import Shells, fan_volumes, nest_shells
 from bolvek.analyses.shells.openings import Openings, find_openings, lids
 from bolvek.kernels import inspect as kernels
 from bolvek.mesh import Mesh
+from bolvek.mesh.topology import CROWDED, OPEN
 from bolvek.spatial.tree import Tree
 
 Floats = NDArray[np.float64]
@@ -70,6 +71,17 @@ def outward_signs(mesh: Mesh) -> Floats:
     return standing(mesh).sign
 
 
+def material_tree(mesh: Mesh) -> Tree:
+    """The tree whose winding number is above a half in material, wherever the faces look. Computed once a mesh."""
+    sign = outward_signs(mesh)
+    if (sign > 0).all():
+        return mesh.tree
+    if "material" not in mesh.__dict__:
+        faces = np.where(sign[:, None] < 0, mesh.faces[:, ::-1], mesh.faces)
+        mesh.__dict__["material"] = Tree(mesh.vertices, np.ascontiguousarray(faces))
+    return mesh.__dict__["material"]
+
+
 def _standing(mesh: Mesh) -> Standing:
     topology = mesh.topology
     n = topology.shells
@@ -79,7 +91,7 @@ def _standing(mesh: Mesh) -> Standing:
     area = np.bincount(topology.shell, mesh.face_areas, n)
     sheet = nested.closed & (np.abs(nested.volume) <= SHEET_SHARE * area * np.linalg.norm(high - low, axis=1))
     nested = _settled(mesh, nested, sheet)
-    by_area, by_volume, one_sided = _turned(mesh, openings)
+    by_area, by_volume, one_sided = _turned(mesh)
     mixed = np.zeros(n, bool)
     mixed[topology.shell[np.flatnonzero(topology.same_way) // 3]] = True
     sure = ~openings.unsure[nested.outer]
@@ -93,10 +105,8 @@ def _standing(mesh: Mesh) -> Standing:
         volume = volume - 2 * np.bincount(topology.shell, turned * mesh.face_volumes, n)
         if openings.found:
             lid, owner, beside = lids(mesh, openings)
-            lid = lid - mesh.bounds.mean(axis=0)
-            each = np.einsum("ij,ij->i", lid[:, 0], np.cross(lid[:, 1], lid[:, 2])) / 6
+            each = fan_volumes(lid - mesh.bounds.mean(axis=0))
             volume = volume - 2 * np.bincount(owner, turned[beside] * each, n)
-        # of crossing edges' worth, the volume of a part is what the turned faces say
         nested = Shells(nested.depth, volume, nested.closed, nested.inner, nested.outer)
     facing = np.where(volume < 0, -1, 1)
     facing[sheet | openings.skin | one_sided] = 0
@@ -145,7 +155,7 @@ def _share_inside(mesh: Mesh, inner: int, outer: int) -> float:
     return float(mesh.face_areas[own[inside]].sum() / max(float(mesh.face_areas[own].sum()), 1e-300))
 
 
-def _turned(mesh: Mesh, openings: Openings) -> tuple[Bools, Bools, Bools]:
+def _turned(mesh: Mesh) -> tuple[Bools, Bools, Bools]:
     """Faces (F,) to turn so that each piece (joined by paired edges) agrees with its larger side; with the side that
     looks out of what it encloses; and shells (S,) with a piece that has one side only."""
     topology = mesh.topology
@@ -168,7 +178,7 @@ def _turned(mesh: Mesh, openings: Openings) -> tuple[Bools, Bools, Bools]:
     larger = np.bincount(piece, sign * mesh.face_areas, n) < 0
     # the volume of a piece, its border closed by a fan from the border's middle
     own = np.bincount(piece, sign * mesh.face_volumes, n)
-    border = np.flatnonzero((topology.twin < 0) & (topology.twin > -3))
+    border = np.flatnonzero((topology.twin == OPEN) | (topology.twin == CROWDED))
     face, k = np.divmod(border, 3)
     p, q = mesh.vertices[mesh.faces[face, k]], mesh.vertices[mesh.faces[face, (k + 1) % 3]]
     count = np.maximum(np.bincount(piece[face], minlength=n), 1)

@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 from bolvek.analyses.cavities import Cavity, find_cavities
 from bolvek.analyses.shells import Standing, counted_once, faces_alike, nest_exactly, part_by_part, standing
 from bolvek.analyses.shells.rims import near_mm as default_near_mm
+from bolvek.analyses.shells.rims import odd_edges
 from bolvek.analyses.soundness import find_defects, flat_faces, split_vertices
 from bolvek.analyses.survey.crossings import find_crossings, find_touching
 from bolvek.analyses.survey.describe import describe_parts, describe_shells
@@ -126,7 +127,7 @@ def survey(mesh: Mesh, settings: SurveySettings = SurveySettings(), parts: Parts
         nonmanifold_edges=topology.nonmanifold_edges,
         badly_oriented_edges=topology.badly_oriented_edges,
         nonmanifold_left=body.topology.nonmanifold_edges,
-        odd_edges=_odd_edges(body),
+        odd_edges=len(odd_edges(body)),
         split_vertices=len(split_vertices(whole)),
         flat_faces=int(flat.sum()),
         one_sided=int(found.one_sided.sum()),
@@ -183,13 +184,6 @@ def _of_parts(touch: Faces, shells: int, described: list[Shell]) -> Faces:
         names[a] is not None and names[b] is not None and a != b for a, b in (divmod(int(c), shells) for c in touch)
     ]
     return touch[np.array(named, bool)]
-
-
-def _odd_edges(mesh: Mesh) -> int:
-    """Edges used by three faces, five, and so on."""
-    face, k = np.divmod(np.flatnonzero(mesh.topology.twin == CROWDED), 3)
-    ends = np.sort(np.stack([mesh.faces[face, k], mesh.faces[face, (k + 1) % 3]], axis=1), axis=1)
-    return int((np.unique(ends, axis=0, return_counts=True)[1] % 2 == 1).sum()) if len(face) else 0
 
 
 def _rooms(mesh: Mesh) -> list[Cavity]:

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from bolvek.analyses.shells import standing
+from bolvek.analyses.shells import material_tree, standing
 from bolvek.analyses.thickness.probe import MOST_RAYS, Measures, measure, surfaces_along
 from bolvek.analyses.thickness.record import WallSettings
 from bolvek.analyses.thickness.samples import Samples
@@ -49,12 +49,10 @@ class Scene:
     def of(cls, mesh: Mesh) -> "Scene":
         """The scene of a mesh without copies of faces."""
         found, topology = standing(mesh), mesh.topology
-        tree = mesh.tree
-        if (found.sign < 0).any():
-            faces = np.where(found.sign[:, None] < 0, mesh.faces[:, ::-1], mesh.faces)
-            tree = Tree(mesh.vertices, np.ascontiguousarray(faces))
         whole = not (topology.open_edges or topology.nonmanifold_edges or topology.badly_oriented_edges)
-        return cls(mesh, found.sign, found.openings.skin[topology.shell], tree, whole, topology.shells > 1)
+        return cls(
+            mesh, found.sign, found.openings.skin[topology.shell], material_tree(mesh), whole, topology.shells > 1
+        )
 
     def outward(self, face: NDArray[np.integer]) -> Floats:
         """Normals (N, 3) out of the material."""

@@ -119,8 +119,10 @@ def _measure_walls(mesh: Mesh, s: WallSettings) -> tuple[WallRecord, WallField]:
 
 def wall_at(mesh: Mesh, points: Floats, face: NDArray[np.integer], settings: WallSettings) -> Floats:
     """Walls (Q,) at any points (Q, 3) of faces (Q,); nan where there is none, 0 where it has broken through."""
-    samples = Samples(points, np.ones(len(points)), np.asarray(face, np.int64), 0.0)
-    return look(Scene.of(mesh), samples, settings).wall
+    once, keep = counted_once(mesh)
+    row = np.asarray(face, np.int64) if keep is None else spread(np.arange(len(keep)), keep, mesh)[face]
+    samples = Samples(points, np.ones(len(points)), row, 0.0)
+    return look(Scene.of(once), samples, settings).wall
 
 
 def _measured(values: Floats, area: Floats, min_mm: float) -> Measured:
