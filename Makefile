@@ -14,7 +14,7 @@ test: $(VENV)/.dev
 	$(BIN)/ruff check src tests bench
 	$(BIN)/mypy
 	$(BIN)/lint-imports
-	$(BIN)/python -m bolvek.jobs.warmup
+	$(BIN)/python -m bolvek.kernels.warm all
 	$(BIN)/pytest -q -n 2
 
 # six of every kind of model made to fool the proof (make test has one of each)

@@ -64,7 +64,7 @@ def test_joined_topologies_are_those_of_the_joined_mesh(seed):
     parts = [Mesh(rng.normal(size=(7, 3)), [rng.permutation(7)[:3] for _ in range(n)]) for n in (6, 11, 3)]
     joined = parts[0].joined(*parts[1:])
     whole, glued = joined.topology, join_topologies([p.topology for p in parts])
-    for name in ("twin", "same_way", "shell", "fan", "first_face"):
+    for name in ("opposite", "same_way", "shell", "fan", "first_face"):
         np.testing.assert_array_equal(getattr(whole, name), getattr(glued, name), err_msg=name)
     assert whole.extra_fans == glued.extra_fans and whole.open_edges == glued.open_edges
 
@@ -77,7 +77,7 @@ def test_patches_are_connected_pieces_of_what_is_wanted(seed, share):
     assert ((patch >= 0) == wanted).all()
     assume(wanted.any())
     assert count == mesh.picked(wanted).topology.shells
-    twin = mesh.topology.twin.reshape(-1, 3) // 3
+    twin = mesh.topology.opposite.reshape(-1, 3) // 3
     for f in np.flatnonzero(wanted)[:50]:
         for g in twin[f]:
             assert not wanted[g] or patch[f] == patch[g]

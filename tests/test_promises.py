@@ -14,7 +14,7 @@ import pytest
 from bolvek.errors import WorkError
 from bolvek.formats import read_model, write_model
 from bolvek.formats.safe import check_target
-from bolvek.kernels import cache_folder, is_ours
+from bolvek.kernels.cache import find_cache_folder, is_ours
 from bolvek.operations.drain import Drain, DrainSettings, drain
 from bolvek.report.record import Record
 from fool import bore, hollow_block, sphere, without
@@ -89,9 +89,9 @@ def test_compiled_code_is_not_taken_from_a_folder_that_others_can_write(tmp_path
     open_to_all = tmp_path / f"bolvek-{os.getuid()}"
     open_to_all.mkdir()
     open_to_all.chmod(0o777)
-    assert not is_ours(open_to_all) and not cache_folder().is_relative_to(open_to_all)
+    assert not is_ours(open_to_all) and not find_cache_folder().is_relative_to(open_to_all)
     open_to_all.chmod(0o700)
-    assert is_ours(open_to_all) and cache_folder().is_relative_to(open_to_all)
+    assert is_ours(open_to_all) and find_cache_folder().is_relative_to(open_to_all)
     elsewhere = tmp_path / "link"
     elsewhere.symlink_to(open_to_all)
     assert not is_ours(elsewhere)

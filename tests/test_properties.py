@@ -22,7 +22,7 @@ from bolvek.formats.text import as_utf8, line_of, rest_of_line
 from bolvek.formats.threemf import read_3mf, threemf_bytes
 from bolvek.formats.write_text import printable
 from bolvek.jobs.look import expand
-from bolvek.kernels import thickness as kernels
+from bolvek.kernels.tree import balls as kernels
 from bolvek.mesh import Mesh
 from bolvek.report.callouts import MOST, best_views, choose_spots, spread
 from bolvek.report.palette import wall_colours
@@ -279,10 +279,7 @@ def test_balls_touch_and_hold_nothing(seed):
     inward = -mesh.area_vectors[face] / mesh.face_areas[face][:, None]
     ray = tree.rays(points, inward, near=1e-7).distance[:, 0]
     out = np.empty(8), np.empty(8, np.float32), np.empty(8, np.int32)
-    kernels.shrink_balls(
-        tree.triangles, tree.box, tree.disc, tree.child, tree.first, tree.count,
-        points - tree.origin, inward, ray, 100.0, 1e-3, 0, 8, *out,
-    )  # fmt: skip
+    kernels.shrink_balls(tree.arrays, points - tree.origin, inward, ray, 100.0, 1e-3, 0, 8, *out)
     radius = 0.5 * out[0]
     assert (out[0] <= ray * (1 + 1e-9)).all()
     distance, _ = tree.nearest(points + radius[:, None] * inward)

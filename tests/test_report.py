@@ -120,7 +120,7 @@ def test_pictures_of_open_and_cut_models(tmp_path):
 
 
 def test_kernels_are_kept_where_told_and_fall_back(tmp_path):
-    code = "from bolvek.kernels import CACHE_FOLDER; print(CACHE_FOLDER)"
+    code = "from bolvek.kernels.cache import cache_folder; print(cache_folder())"
 
     def where(cache):
         done = subprocess.run(

@@ -5,11 +5,11 @@ import re
 from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
+from bolvek.arrays import Floats
 from bolvek.errors import UsageError
 
 if TYPE_CHECKING:  # the command line imports this for its help: no numpy then
-    import numpy as np
-    from numpy.typing import NDArray
+    pass
 
 MILLIMETRES = {
     "mm": 1.0,
@@ -64,7 +64,7 @@ def parse_volume(text: str) -> float:
     return float(match.group(1)) * factor
 
 
-def as_triple(v: "Sequence[float] | NDArray[np.float64]") -> tuple[float, float, float]:
+def as_triple(v: "Sequence[float] | Floats") -> tuple[float, float, float]:
     """Three numbers as plain floats, with one zero only."""
     return float(v[0]) + 0.0, float(v[1]) + 0.0, float(v[2]) + 0.0
 

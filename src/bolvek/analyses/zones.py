@@ -5,6 +5,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from bolvek.arrays import Floats, Ints, Ints32
 from bolvek.mesh import Mesh
 
 Triple = tuple[float, float, float]
@@ -19,7 +20,7 @@ class Zone:
     size_mm: Triple
 
 
-def gather(nodes: int, links: NDArray[np.integer]) -> NDArray[np.int32]:
+def gather(nodes: int, links: NDArray[np.integer]) -> Ints32:
     """Group (N,) of each node when links (L, 2) hang them together, numbered by first node."""
     from scipy.sparse import coo_array  # slow to import, and not needed for a sound model
     from scipy.sparse.csgraph import connected_components
@@ -29,7 +30,7 @@ def gather(nodes: int, links: NDArray[np.integer]) -> NDArray[np.int32]:
     return np.asarray(connected_components(graph, directed=False)[1], np.int32)
 
 
-def group_faces(mesh: Mesh, faces: NDArray[np.int64]) -> NDArray[np.int32]:
+def group_faces(mesh: Mesh, faces: Ints) -> Ints32:
     """Group of each face named: faces that share a vertex hang together."""
     vertices, at = np.unique(mesh.faces[faces], return_inverse=True)
     at = at.reshape(-1, 3)
@@ -38,7 +39,7 @@ def group_faces(mesh: Mesh, faces: NDArray[np.int64]) -> NDArray[np.int32]:
     return np.asarray(np.unique(group[: len(faces)], return_inverse=True)[1], np.int32)
 
 
-def group_edges(mesh: Mesh, half: NDArray[np.int64]) -> NDArray[np.int32]:
+def group_edges(mesh: Mesh, half: Ints) -> Ints32:
     """Group of each half-edge named: edges that share a vertex hang together."""
     face, k = np.divmod(half, 3)
     ends = np.stack([mesh.faces[face, k], mesh.faces[face, (k + 1) % 3]], axis=1)
@@ -48,9 +49,9 @@ def group_edges(mesh: Mesh, half: NDArray[np.int64]) -> NDArray[np.int32]:
 
 
 def zones(
-    points: NDArray[np.float64],
-    group: NDArray[np.int32],
-    counts: NDArray[np.int64] | None = None,
+    points: Floats,
+    group: Ints32,
+    counts: Ints | None = None,
     most: int | None = None,
 ) -> list[Zone]:
     """A zone a group, from the points (N, K, 3) of its members, largest extent first, at most so many."""
@@ -72,12 +73,12 @@ def zones(
     ]
 
 
-def face_zones(mesh: Mesh, faces: NDArray[np.int64]) -> list[Zone]:
+def face_zones(mesh: Mesh, faces: Ints) -> list[Zone]:
     """Zones of faces that share vertices."""
     return zones(mesh.vertices[mesh.faces[faces]], group_faces(mesh, faces)) if len(faces) else []
 
 
-def edge_zones(mesh: Mesh, half: NDArray[np.int64]) -> list[Zone]:
+def edge_zones(mesh: Mesh, half: Ints) -> list[Zone]:
     """Zones of edges that share vertices; several half-edges of one edge count once."""
     if not len(half):
         return []

@@ -177,11 +177,11 @@ class Talk:
 def prepare_kernels() -> None:
     """Compile what is not compiled yet, once, and say so."""
     _skip_blas()
-    from bolvek.jobs.warmup import kernels_missing, warm_up
+    from bolvek.kernels.warm import all_modules, missing, warm_up
 
-    if kernels_missing():
+    if missing(all_modules()):
         click.echo("bolvek: preparing kernels, once on this machine (about a minute) ...", err=True)
-        warm_up()
+        warm_up(all_modules())
 
 
 def _skip_blas() -> None:

@@ -5,14 +5,12 @@ to print, a round wave with ripples is the foot. About 55 mm tall: the workshop 
 """
 
 import numpy as np
-from numpy.typing import NDArray
 from scipy.interpolate import CubicSpline
 from scipy.spatial import cKDTree
 
+from bolvek.arrays import Floats
 from bolvek.demo.fields import blend, capsule, carve, ellipsoid, field_mesh, smoothstep
 from bolvek.mesh import Mesh
-
-Floats = NDArray[np.float64]
 
 _SPINE = np.array(
     [

@@ -6,15 +6,13 @@ A field is negative inside. Blends are polynomial smooth minima, so joints are r
 from collections.abc import Callable
 
 import numpy as np
-from numpy.typing import NDArray
 from scipy import ndimage
 
+from bolvek.arrays import Bools, Floats
 from bolvek.mesh import Mesh
 from bolvek.operations.slim import slim
 from bolvek.spatial.isosurface import dense_surface
 from bolvek.spatial.parallel import run_ranges
-
-Floats = NDArray[np.float64]
 
 _STRIDE = 4
 _NEAR = 1.5  # coarse cells from zero within which a field is evaluated finely
@@ -56,7 +54,7 @@ def _fill(
     field: Callable[[Floats], Floats],
     axes: list[Floats],
     values: Floats,
-    todo: NDArray[np.bool_] | None,
+    todo: Bools | None,
     begin: int,
     end: int,
     stride: int,

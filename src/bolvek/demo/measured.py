@@ -3,8 +3,8 @@
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 
+from bolvek.arrays import Floats
 from bolvek.demo.pieces import blocks, gather
 from bolvek.mesh import Mesh
 
@@ -48,7 +48,7 @@ def gourd(sides: int = 160, rows: int = 151) -> tuple[Mesh, list[ThinSpot]]:
     inner_height = height[:, None] + wall * (slope / lean)[:, None]
     first = int(np.searchsorted(height, 5.0))
 
-    def ring(r: NDArray[np.float64], z: NDArray[np.float64]) -> NDArray[np.float64]:
+    def ring(r: Floats, z: Floats) -> Floats:
         return np.stack([r * np.cos(turn), r * np.sin(turn), z * np.ones(sides)], axis=-1)
 
     outside = ring(radius[:, None], height[:, None])

@@ -3,11 +3,9 @@
 from collections.abc import Sequence
 
 import numpy as np
-from numpy.typing import NDArray
 
+from bolvek.arrays import Bools, Floats
 from bolvek.mesh import Mesh
-
-Floats = NDArray[np.float64]
 
 
 def turned(profile: Sequence[tuple[float, float]], sides: int, *, ring: bool = False) -> Mesh:
@@ -53,7 +51,7 @@ def globe(radius: float, centre: tuple[float, float, float], sides: int = 24) ->
     return body.moved(body.vertices + np.array(centre))
 
 
-def sheet(points: Floats, keep: NDArray[np.bool_] | None = None) -> Mesh:
+def sheet(points: Floats, keep: Bools | None = None) -> Mesh:
     """Two triangles a cell of a grid of points (M, N, 3), where keep (M - 1, N - 1) says so."""
     m, n = points.shape[:2]
     number = np.arange(m * n).reshape(m, n)
@@ -64,7 +62,7 @@ def sheet(points: Floats, keep: NDArray[np.bool_] | None = None) -> Mesh:
     return Mesh(points.reshape(-1, 3), cells.reshape(-1, 3)).picked(slice(None))
 
 
-def blocks(cells: NDArray[np.bool_], size: float) -> Mesh:
+def blocks(cells: Bools, size: float) -> Mesh:
     """The surface of filled cells (X, Y, Z) of a grid, two triangles a side that has no neighbour."""
     wide = np.pad(cells, 1)
     shape = np.array(cells.shape) + 1

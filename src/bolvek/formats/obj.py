@@ -3,13 +3,13 @@
 from pathlib import Path
 
 import numpy as np
-from numpy.typing import NDArray
 
+from bolvek.arrays import Ints
 from bolvek.errors import FileError
 from bolvek.formats.soup import Parts, Soup, make_soup
 from bolvek.formats.text import as_array, line_of, quoted, rest_of_line
 from bolvek.formats.write_text import number_lines, printable
-from bolvek.kernels import text as kernels
+from bolvek.kernels.files import text as kernels
 from bolvek.mesh import Mesh
 
 _WHAT = {1: "'v' with three finite numbers", 2: "'f' with vertex numbers, as in f 1 2 3 or f 1/1/1 2/2/2 3/3/3"}
@@ -32,7 +32,7 @@ def read_obj(data: bytes, path: Path) -> Soup:
     return make_soup(path, vertices, start, corners, marks=_names(data, marks), by_name=True)
 
 
-def _names(data: bytes, marks: NDArray[np.int64]) -> list[tuple[str, int]]:
+def _names(data: bytes, marks: Ints) -> list[tuple[str, int]]:
     """Name and first face of each stretch: of its object, of its group, or of both ("lid/hinge")."""
     names, thing, group = [], "", ""
     for k, (at, first) in enumerate(marks.tolist()):

@@ -9,7 +9,7 @@ from bolvek.errors import FileError
 from bolvek.formats.soup import Parts, Soup, make_soup
 from bolvek.formats.text import as_array, line_of, quoted
 from bolvek.formats.write_text import number_lines
-from bolvek.kernels import text as kernels
+from bolvek.kernels.files import text as kernels
 from bolvek.mesh import Mesh
 
 HEADER = re.compile(rb"\s*(?:#[^\r\n]*\s+)*((?:ST)?C?N?4?n?OFF)\b[ \t]*(BINARY)?")

@@ -7,10 +7,11 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
+from bolvek.arrays import Bytes, Floats, Ints
 from bolvek.errors import FileError
 from bolvek.formats.soup import Parts, Soup, make_soup
 from bolvek.formats.text import as_array, line_of, quoted
-from bolvek.kernels import lists, text
+from bolvek.kernels.files import ply_rows, text
 from bolvek.mesh import Mesh
 
 _TYPES = {
@@ -109,9 +110,9 @@ class _Rows:
 
     def __init__(self, data: bytes, at: int, order: str, path: Path) -> None:
         self.data, self.path, self.order = data, path, order
-        self.raw: NDArray[np.uint8] = as_array(data)
+        self.raw: Bytes = as_array(data)
         self.at = at
-        self.values: NDArray[np.float64] | None = None
+        self.values: Floats | None = None
         if not order:
             n, rows, _ = text.read_numbers(self.raw, at, len(data), 0, False, np.zeros(0), np.zeros(0, np.int64))
             self.values, lines = np.empty(n), np.empty(rows, np.int64)
@@ -146,7 +147,7 @@ class _Rows:
         if element.count > room:
             raise self._short(element, room)
 
-    def _walk(self, element: _Element, wanted: list[int]) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+    def _walk(self, element: _Element, wanted: list[int]) -> tuple[Ints, Ints]:
         """Place and length of properties, row by row; moves on behind the element."""
         first = np.zeros((element.count, len(wanted)), np.int64)
         length = np.zeros((element.count, len(wanted)), np.int64)
@@ -156,13 +157,13 @@ class _Rows:
             rows = element.count
             for k, w in enumerate(wanted or [-1]):
                 one, many = np.zeros(element.count, np.int64), np.zeros(element.count, np.int64)
-                self.at, rows = lists.walk_values(self.values, begin, element.count, is_list, w, one, many)
+                self.at, rows = ply_rows.walk_values(self.values, begin, element.count, is_list, w, one, many)
                 if wanted:
                     first[:, k], length[:, k] = one, many
         else:
             item = np.array([np.dtype(p.kind).itemsize for p in element.properties], np.int64)
             counter = np.array([np.dtype(p.counter).itemsize if p.counter else 0 for p in element.properties], np.int64)
-            self.at, rows = lists.walk_bytes(
+            self.at, rows = ply_rows.walk_bytes(
                 self.raw,
                 begin,
                 element.count,
@@ -177,7 +178,7 @@ class _Rows:
             raise self._short(element, rows)
         return first, length
 
-    def _gather(self, places: NDArray[np.int64], kind: str) -> NDArray[np.float64] | NDArray[np.int64]:
+    def _gather(self, places: Ints, kind: str) -> Floats | Ints:
         """Items that stand at given places (bytes, or numbers of the text)."""
         if self.values is not None:
             return self.values[places]
@@ -192,7 +193,7 @@ class _Rows:
         self.at += element.count * kind.itemsize
         return table
 
-    def scalars(self, element: _Element, names: tuple[str, ...]) -> NDArray[np.float64]:
+    def scalars(self, element: _Element, names: tuple[str, ...]) -> Floats:
         """Columns (R, len(names)) float64 of an element."""
         columns = [element.find(n) for n in names]
         if min(columns) < 0 or any(element.properties[c].counter for c in columns):
@@ -213,7 +214,7 @@ class _Rows:
                 out[:, k] = table[f"p{c}"]
         return out
 
-    def list(self, element: _Element, which: int) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+    def list(self, element: _Element, which: int) -> tuple[Ints, Ints]:
         """Starts (R + 1,) and items of a list property."""
         wanted = element.properties[which]
         if not wanted.counter:
@@ -230,7 +231,7 @@ class _Rows:
         with np.errstate(invalid="ignore"):
             return start, np.clip(items, -1, 2**62).astype(np.int64)
 
-    def _all_threes(self, element: _Element, which: int) -> NDArray[np.int64] | None:
+    def _all_threes(self, element: _Element, which: int) -> Ints | None:
         """Items when every list of the element has three, which is nearly always so; else None."""
         parts: list[tuple[str, str] | tuple[str, str, int]] = []
         for k, p in enumerate(element.properties):
@@ -260,7 +261,7 @@ class _Rows:
             self._table(element)
 
 
-def _unstrip(start: NDArray[np.int64], items: NDArray[np.int64]) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+def _unstrip(start: Ints, items: Ints) -> tuple[Ints, Ints]:
     """Triangles of strips; -1 in a strip starts a new one, every other triangle runs the other way."""
     faces = [np.zeros((0, 3), np.int64)]
     for b, e in zip(start[:-1], start[1:], strict=True):

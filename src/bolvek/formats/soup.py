@@ -5,14 +5,11 @@ from dataclasses import dataclass, field
 from pathlib import Path
 
 import numpy as np
-from numpy.typing import NDArray
 
+from bolvek.arrays import Floats, Ints, Ints32
 from bolvek.errors import FileError
-from bolvek.kernels import polygons as kernels
+from bolvek.kernels.exact import polygons as kernels
 from bolvek.spatial.parallel import run_ranges
-
-Floats = NDArray[np.float64]
-Ints = NDArray[np.int64]
 
 BENT_SHARE = 1e-3
 """A polygon whose corners lie farther off their mean plane than this share of its extent is not flat."""
@@ -36,7 +33,7 @@ class Parts:
     the file says is no part of the model but holds it while it is built."""
 
     names: tuple[str, ...]
-    part: NDArray[np.int32]
+    part: Ints32
     support: frozenset[int] = frozenset()
 
 
@@ -45,7 +42,7 @@ class Soup:
     """vertices (V, 3) float64 in file units, faces (F, 3) int32, and what came with them."""
 
     vertices: Floats
-    faces: NDArray[np.int32]
+    faces: Ints32
     warnings: list[str] = field(default_factory=list)
     parts: Parts | None = None
     polygons: Polygons = Polygons()
@@ -141,7 +138,7 @@ def triangulated(
     vertices: Floats,
     start: Ints,
     corners: Ints,
-    label: NDArray[np.int32],
+    label: Ints32,
     names: tuple[str, ...],
     warnings: list[str],
     unit: str | None,

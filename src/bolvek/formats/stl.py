@@ -13,7 +13,7 @@ from bolvek.errors import FileError
 from bolvek.formats.soup import Parts, Soup, make_soup
 from bolvek.formats.text import as_array, as_utf8, line_of, quoted, rest_of_line
 from bolvek.formats.write_text import number_lines, printable
-from bolvek.kernels import text as kernels
+from bolvek.kernels.files import text as kernels
 from bolvek.mesh import Mesh
 
 _RECORD = np.dtype([("normal", "<f4", 3), ("corners", "<f4", (3, 3)), ("attribute", "<u2")])

@@ -1,7 +1,8 @@
 """Text as files hold it: encodings to UTF-8 bytes, places to lines."""
 
 import numpy as np
-from numpy.typing import NDArray
+
+from bolvek.arrays import Bytes
 
 _UTF8, _LITTLE, _BIG = b"\xef\xbb\xbf", b"\xff\xfe", b"\xfe\xff"
 
@@ -26,7 +27,7 @@ def as_utf8(data: bytes) -> bytes:
     return data.decode(codec, "replace").encode("utf-8", "replace")
 
 
-def as_array(data: bytes) -> NDArray[np.uint8]:
+def as_array(data: bytes) -> Bytes:
     """The bytes as uint8 (N,), not copied."""
     return np.frombuffer(data, np.uint8)
 

@@ -18,16 +18,14 @@ from xml.sax.saxutils import quoteattr
 import numpy as np
 from defusedxml.common import DefusedXmlException
 from defusedxml.ElementTree import fromstring
-from numpy.typing import NDArray
 
+from bolvek.arrays import Floats, Ints
 from bolvek.errors import FileError
 from bolvek.formats.soup import Parts, Soup, make_soup, plural
 from bolvek.formats.text import as_array, as_utf8, line_of, quoted
 from bolvek.formats.write_text import number_lines, printable
-from bolvek.kernels import text as kernels
+from bolvek.kernels.files import text as kernels
 from bolvek.mesh import Mesh
-
-Floats = NDArray[np.float64]
 
 UNITS = {"micron": "um", "millimeter": "mm", "centimeter": "cm", "inch": "in", "foot": "ft", "meter": "m"}
 _LEAST_XML, _XML_SHARE = 64_000_000, 16  # XML bytes allowed: a fixed amount and so many times the archive
@@ -48,7 +46,7 @@ _TRIANGLE_SHEETS = ("beamlattice", "slicestackid")
 class _Object:
     name: str
     vertices: Floats
-    triangles: NDArray[np.int64]
+    triangles: Ints
     support: bool
     components: list[tuple[tuple[str, str], Floats]] = field(default_factory=list)
 
@@ -85,7 +83,7 @@ class _Archive:
         self.units: dict[str, str] = {}
         self.warnings: list[str] = []
         self.vertices: list[Floats] = []
-        self.triangles: list[NDArray[np.int64]] = []
+        self.triangles: list[Ints] = []
         self.marks: list[tuple[str, int]] = []
         self.support: list[bool] = []
         self.placed = self.count = self.offset = 0

@@ -9,12 +9,12 @@ from pathlib import Path
 from typing import Any, TypeVar
 
 import numpy as np
-from numpy.typing import NDArray
 
 from bolvek.analyses.cavities import Cavities, Chamber, default_ball_mm
 from bolvek.analyses.finding import Finding
 from bolvek.analyses.proof import INNER, OUTER, ProofRecord, ProofSettings, examine, origin_by_source
 from bolvek.analyses.thickness import wall_tolerance_mm
+from bolvek.arrays import Ints8, Ints32
 from bolvek.errors import WorkError
 from bolvek.formats import check_target, read_model, write_model
 from bolvek.formats.registry import Model
@@ -98,8 +98,8 @@ class _Made:
     mesh: Mesh
     hollow: HollowRecord | None
     drain: DrainRecord | None
-    source: NDArray[np.int32]
-    before: NDArray[np.int8]
+    source: Ints32
+    before: Ints8
     notes: list[Finding]
 
 
@@ -109,7 +109,7 @@ class _Hollowed:
 
     mesh: Mesh
     record: HollowRecord
-    before: NDArray[np.int8]
+    before: Ints8
     placed: list[Placed]
     notes: list[Finding]
 

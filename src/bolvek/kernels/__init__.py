@@ -1,66 +1,123 @@
 """Numba kernels: loops over flat arrays that know nothing of files, options or words.
 
-Numba's on-disk cache does not notice an edited callee in another file, so the cache folder is
-keyed by the version and by a hash of every kernel's source. The folder has to be set before the
-first kernel is decorated, which is why it happens here, when the package is imported.
+A room a topic: `exact`, `surface`, `grid`, `files`, `raster`, and `tree` on top of them. `@kernel("...")` makes an
+entry, called from outside with exactly the types it names; `@helper` a piece that only kernels call. With
+BOLVEK_PLAIN=1 in the environment nothing is compiled: every kernel is then the plain function it was written as, to
+be stepped through.
 """
 
-import hashlib
 import os
-import stat
-import tempfile
-from pathlib import Path
+import threading
+from collections.abc import Callable
+from typing import Any
 
-import numba
-import platformdirs
+import numpy as np
 
-from bolvek import __version__
+from bolvek.kernels.cache import cache_folder
+
+PLAIN = os.environ.get("BOLVEK_PLAIN", "") not in ("", "0")
+"""Whether kernels stay plain functions."""
+
+KERNELS: list["Kernel"] = []
+"""Every entry of the rooms imported so far."""
+
+_BUNDLES: dict[str, tuple[type, str]] = {}
+_COMPILING = threading.Lock()
 
 
-def source_digest() -> str:
-    """A short hash of the source of all kernels (hex, 16 digits)."""
-    digest = hashlib.sha256()
-    for path in sorted(Path(__file__).parent.rglob("*.py")):
-        digest.update(path.read_bytes())
-    return digest.hexdigest()[:16]
+class Kernel:
+    """A loop with one signature, compiled when it is first called or taken from the cache.
 
-
-def cache_folder() -> Path:
-    """The folder for compiled kernels; a temporary one where the usual place cannot be written.
-
-    Compiled code is run as it is found, so a folder in the common temporary directory is used only when it is
-    ours and nobody else can write there; else a fresh one.
+    The signature names the type of each argument: i8, f8, b1, ... a number; f8[:,:] a C-contiguous array that is only
+    read (it may be read-only); f8[:,:]! one that is written to; or the name of a `bundle`. No call ever compiles a
+    second variant: what is only read is copied where its layout is another, all else raises TypeError.
     """
-    chosen = os.environ.get("BOLVEK_CACHE")
-    base = Path(chosen) if chosen else Path(platformdirs.user_cache_dir("bolvek"))
-    name = f"kernels-{__version__}-numba{numba.__version__}-{source_digest()}"
-    folder = base / name
+
+    def __init__(self, function: Callable[..., Any], signature: str) -> None:
+        self.function, self.signature = function, signature
+        self.module = function.__module__.removeprefix("bolvek.kernels.")
+        self.name = f"{self.module}.{function.__name__}"
+        self.__doc__ = function.__doc__
+        self._compiled: Any = function if PLAIN else None
+
+    def __call__(self, *arguments: Any) -> Any:
+        if self._compiled is None:
+            self.prepare()
+        try:
+            return self._compiled(*arguments)
+        except TypeError:
+            if all(not _is_strided(a) for a in arguments):
+                raise
+        words = self.signature.split()
+        fixed = (a if word.endswith("!") else _in_order(a) for word, a in zip(words, arguments, strict=True))
+        return self._compiled(*fixed)
+
+    def prepare(self) -> None:
+        """Compile, or load what the cache has."""
+        with _COMPILING:
+            if self._compiled is None:
+                dispatcher = _jit(self.function)
+                dispatcher.compile(tuple(_numba_type(word) for word in self.signature.split()))
+                dispatcher.disable_compile()
+                self._compiled = dispatcher
+
+    @property
+    def variants(self) -> int:
+        """How many signatures it was compiled for."""
+        return 0 if PLAIN or self._compiled is None else len(self._compiled.signatures)
+
+
+def _is_strided(argument: Any) -> bool:
+    return isinstance(argument, np.ndarray) and not argument.flags.c_contiguous
+
+
+def _in_order(argument: Any) -> Any:
+    return np.ascontiguousarray(argument) if _is_strided(argument) else argument
+
+
+def kernel(signature: str) -> Callable[[Callable[..., Any]], Kernel]:
+    """An entry of the given signature (see `Kernel`)."""
+
+    def wrap(function: Callable[..., Any]) -> Kernel:
+        made = Kernel(function, signature)
+        KERNELS.append(made)
+        return made
+
+    return wrap
+
+
+def helper(function: Callable[..., Any]) -> Any:
+    """A piece that only kernels call: compiled without what Python needs to call it."""
+    return function if PLAIN else _jit(function, no_cpython_wrapper=True)
+
+
+def bundle(name: str, kind: type, fields: str) -> None:
+    """Let signatures name a NamedTuple of arrays, whose fields have these types; its arrays must be read-only."""
+    _BUNDLES[name] = kind, fields
+
+
+def _jit(function: Callable[..., Any], **more: bool) -> Any:
+    """A Numba dispatcher that keeps its code in our folder; the host's own setting is left as it was."""
+    import numba
+
+    before, numba.config.CACHE_DIR = numba.config.CACHE_DIR, str(cache_folder())
     try:
-        folder.mkdir(parents=True, exist_ok=True)
-        if os.access(folder, os.W_OK):
-            return folder
-    except OSError:
-        pass
-    root = Path(tempfile.gettempdir()) / f"bolvek-{os.getuid() if hasattr(os, 'getuid') else 0}"
-    try:
-        root.mkdir(mode=0o700, exist_ok=True)
-        if is_ours(root):
-            folder = root / name
-            folder.mkdir(exist_ok=True)
-            return folder
-    except OSError:
-        pass
-    return Path(tempfile.mkdtemp(prefix="bolvek-"))
+        return numba.njit(cache=True, nogil=True, error_model="numpy", no_cfunc_wrapper=True, no_rewrites=True, **more)(
+            function
+        )
+    finally:
+        numba.config.CACHE_DIR = before
 
 
-def is_ours(folder: Path) -> bool:
-    """Whether a folder (no link to one) belongs to this user and nobody else can write in it."""
-    found = folder.lstat()
-    ours = not hasattr(os, "getuid") or found.st_uid == os.getuid()
-    return stat.S_ISDIR(found.st_mode) and ours and not found.st_mode & 0o022
+def _numba_type(word: str) -> Any:
+    """What Numba calls the type that a word of a signature names."""
+    from numba import types
 
-
-CACHE_FOLDER = cache_folder()
-numba.config.CACHE_DIR = str(CACHE_FOLDER)
-
-kernel = numba.njit(cache=True, nogil=True, error_model="numpy")
+    if word in _BUNDLES:
+        kind, fields = _BUNDLES[word]
+        return types.NamedTuple([_numba_type(field) for field in fields.split()], kind)
+    element, _, rest = word.partition("[")
+    number = getattr(types, element)
+    if not rest:
+        return number
+    return types.Array(number, rest.count(":"), "C", readonly=not rest.endswith("!"))

@@ -5,7 +5,7 @@ import numpy as np
 from bolvek.kernels import kernel
 
 
-@kernel
+@kernel("f8[:,:] i4[:,:] f8[:] i8 i8 f8[:,:]! i4[:,:]! f4[:,:,:]!")
 def raster(screen, faces, cut, row_begin, row_end, depth, face, weight):
     """Rasterise rows row_begin..row_end of an orthographic view.
 

@@ -1,20 +1,18 @@
 """`Mesh`: triangles as frozen arrays, with topology, measures and the tree computed on demand."""
 
 from concurrent.futures import ThreadPoolExecutor
-from functools import cached_property
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
-from bolvek.kernels import topology as kernels
-from bolvek.kernels.triangles import area_vectors
+from bolvek.arrays import Floats, Ints32
+from bolvek.kernels.exact.triangles import area_vectors
+from bolvek.kernels.surface import topology as kernels
+from bolvek.mesh.derived import Derived, once_a_mesh
 from bolvek.mesh.topology import Topology, build_topology, join_topologies
 from bolvek.spatial.parallel import run_ranges
 from bolvek.spatial.signed import SignedDistance
 from bolvek.spatial.tree import Tree
-
-Floats = NDArray[np.float64]
-Ints = NDArray[np.int32]
 
 
 class Mesh:
@@ -35,7 +33,8 @@ class Mesh:
         v.flags.writeable = False
         f.flags.writeable = False
         self.vertices: Floats = v
-        self.faces: Ints = f
+        self.faces: Ints32 = f
+        self.derived = Derived()
 
     @classmethod
     def from_corners(cls, corners: ArrayLike) -> "Mesh":
@@ -53,23 +52,36 @@ class Mesh:
         used[mesh.faces.ravel()] = True
         return mesh if used.all() else mesh.picked(slice(None))
 
+    @classmethod
+    def with_known(
+        cls, vertices: ArrayLike, faces: ArrayLike, *, topology: Topology | None = None, tree: Tree | None = None
+    ) -> "Mesh":
+        """A mesh of which the caller knows the topology or the tree already: they are believed."""
+        mesh = cls(vertices, faces)
+        if topology is not None:
+            mesh.derived.hand_over(_topology, topology)
+        if tree is not None:
+            mesh.derived.hand_over(_tree, tree)
+        return mesh
+
     def __repr__(self) -> str:
         return f"Mesh({len(self.vertices)} vertices, {len(self.faces)} faces)"
 
-    @cached_property
+    @property
     def topology(self) -> Topology:
         """Edges, shells and fans."""
-        return build_topology(self.faces, len(self.vertices))
+        return _topology(self)
 
-    @cached_property
+    @property
     def tree(self) -> Tree:
         """The bounding-volume tree over the faces."""
-        return Tree(self.vertices, self.faces)
+        return _tree(self)
 
-    @cached_property
+    @property
+    @once_a_mesh
     def signed_distance(self) -> SignedDistance:
         """Distance to the surface, negative in the material (meaningful for a closed, oriented mesh)."""
-        return SignedDistance(self.tree, self.unit_normals, self.topology.twin)
+        return SignedDistance(self.tree, self.unit_normals, self.topology.opposite)
 
     def prepare(self) -> None:
         """Tree and topology side by side: neither needs the other."""
@@ -78,8 +90,9 @@ class Mesh:
             self.tree  # noqa: B018
             waiting.result()
 
-    @cached_property
-    def meeting(self) -> tuple[Ints, int]:
+    @property
+    @once_a_mesh
+    def meeting(self) -> tuple[Ints32, int]:
         """Pairs (P, 2) of faces that meet beyond what they share (a million at most), and how many there are."""
         return self.tree.meeting_pairs()
 
@@ -88,14 +101,16 @@ class Mesh:
         """Corner points (F, 3, 3); made anew each time, nine numbers a face are not worth keeping."""
         return self.vertices[self.faces]
 
-    @cached_property
+    @property
+    @once_a_mesh
     def area_vectors(self) -> Floats:
         """Face normals (F, 3) as long as the face's area in mm2."""
         out = np.empty((len(self.faces), 3))
         run_ranges(lambda b, e: area_vectors(self.vertices, self.faces, b, e, out), len(out))
         return out
 
-    @cached_property
+    @property
+    @once_a_mesh
     def face_areas(self) -> Floats:
         """Area (F,) in mm2."""
         return np.asarray(np.sqrt(np.einsum("ij,ij->i", self.area_vectors, self.area_vectors)))
@@ -120,12 +135,14 @@ class Mesh:
         middle = self.bounds.mean(axis=0)
         return np.asarray(np.einsum("ij,ij->i", self.vertices[self.faces[:, 0]] - middle, self.area_vectors) / 3.0)
 
-    @cached_property
+    @property
+    @once_a_mesh
     def shell_volumes(self) -> Floats:
         """Signed volume (S,) of each shell in mm3; negative for one that faces inward."""
         return np.bincount(self.topology.shell, self.face_volumes, self.topology.shells).astype(np.float64)
 
-    @cached_property
+    @property
+    @once_a_mesh
     def shell_boxes(self) -> tuple[Floats, Floats]:
         """Lower and upper corner (S, 3) of each shell."""
         n = self.topology.shells
@@ -147,7 +164,8 @@ class Mesh:
         """Signed volume in mm3 (meaningful for a closed mesh)."""
         return float(self.face_volumes.sum())
 
-    @cached_property
+    @property
+    @once_a_mesh
     def bounds(self) -> Floats:
         """Lower and upper corner (2, 3) of the faces; zeros when there are none."""
         if not len(self.faces):
@@ -166,10 +184,7 @@ class Mesh:
 
     def moved(self, vertices: ArrayLike) -> "Mesh":
         """The same faces on other vertices; the topology is kept."""
-        mesh = Mesh(vertices, self.faces)
-        if "topology" in self.__dict__:
-            mesh.__dict__["topology"] = self.topology
-        return mesh
+        return Mesh.with_known(vertices, self.faces, topology=self.topology if _topology in self.derived else None)
 
     def turned(self) -> "Mesh":
         """Every face the other way round."""
@@ -187,35 +202,48 @@ class Mesh:
         """This mesh and others in one, nothing welded; known topologies are carried over."""
         meshes = [self, *others]
         offsets = np.cumsum([0] + [len(m.vertices) for m in meshes])
-        mesh = Mesh(
+        known = all(_topology in m.derived for m in meshes)
+        return Mesh.with_known(
             np.concatenate([m.vertices for m in meshes]),
             np.concatenate([m.faces + np.int32(o) for m, o in zip(meshes, offsets[:-1], strict=True)]),
+            topology=join_topologies([m.topology for m in meshes]) if known else None,
         )
-        if all("topology" in m.__dict__ for m in meshes):
-            mesh.__dict__["topology"] = join_topologies([m.topology for m in meshes])
-        return mesh
+
+    def with_tree(self, tree: Tree) -> "Mesh":
+        """The same mesh with a tree over its faces that the caller has; the topology is kept."""
+        known = self.topology if _topology in self.derived else None
+        return Mesh.with_known(self.vertices, self.faces, topology=known, tree=tree)
 
     def as_stored(self) -> "Mesh":
         """What a binary STL file will hold: float32 coordinates, equal points welded.
 
         The mesh itself when it is so already.
         """
-        if "stored" not in self.__dict__:
-            stored = self._stored()
-            # None stands for the mesh itself: a reference to itself would keep it alive
-            self.__dict__["stored"] = None if stored is self else stored
-        known: Mesh | None = self.__dict__["stored"]
-        return self if known is None else known
-
-    def _stored(self) -> "Mesh":
-        rounded = self.vertices.astype(np.float32).astype(np.float64) + 0.0
-        label, first = _weld(rounded)
-        if len(first) == len(rounded):
-            return self if np.array_equal(rounded, self.vertices) else self.moved(rounded)
-        return Mesh(rounded[first], label[self.faces])
+        stored = _stored(self)
+        return self if stored is None else stored
 
 
-def _weld(points: Floats) -> tuple[Ints, Ints]:
+@once_a_mesh
+def _topology(mesh: Mesh) -> Topology:
+    return build_topology(mesh.faces, len(mesh.vertices))
+
+
+@once_a_mesh
+def _tree(mesh: Mesh) -> Tree:
+    return Tree(mesh.vertices, mesh.faces)
+
+
+@once_a_mesh
+def _stored(mesh: Mesh) -> Mesh | None:
+    """What a binary STL will hold; None where that is the mesh itself."""
+    rounded = mesh.vertices.astype(np.float32).astype(np.float64) + 0.0
+    label, first = _weld(rounded)
+    if len(first) == len(rounded):
+        return None if np.array_equal(rounded, mesh.vertices) else mesh.moved(rounded)
+    return Mesh(rounded[first], label[mesh.faces])
+
+
+def _weld(points: Floats) -> tuple[Ints32, Ints32]:
     """Label (N,) of equal points (N, 3), numbered by first appearance, and the row of each label."""
     size = 1 << max(4, int(2 * max(len(points), 1) - 1).bit_length())
     label = np.empty(len(points), np.int32)

@@ -4,20 +4,20 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 
-from bolvek.kernels import topology as kernels
+from bolvek.arrays import Bools, Ints, Ints32
+from bolvek.kernels.surface import topology as kernels
 
 OPEN, CROWDED = kernels.OPEN, kernels.CROWDED
 COLLAPSED = -3
-"""Instead of a twin, for the half-edges of a face that uses a vertex twice."""
+"""Instead of an opposite, for the half-edges of a face that uses a vertex twice."""
 
 
 @dataclass(frozen=True)
 class Topology:
     """How the faces hang together. Half-edge 3 f + k runs from corner k to k + 1 of face f.
 
-    twin (3F,) int32: the half-edge across, OPEN or CROWDED; same_way (3F,) bool: both uses of the
+    opposite (3F,) int32: the half-edge across, OPEN or CROWDED; same_way (3F,) bool: both uses of the
     edge run the same way; shell (F,) int32: shell number, numbered by first face; fan (3F,) int32:
     smallest corner of the fan around the vertex; first_face (S,): lowest face of each shell.
 
@@ -25,20 +25,20 @@ class Topology:
     are COLLAPSED, its fans -1, its shell that of a neighbour (for the sake of having one).
     """
 
-    twin: NDArray[np.int32]
-    same_way: NDArray[np.bool_]
-    shell: NDArray[np.int32]
-    fan: NDArray[np.int32]
-    first_face: NDArray[np.int64]
+    opposite: Ints32
+    same_way: Bools
+    shell: Ints32
+    fan: Ints32
+    first_face: Ints
     open_edges: int
     nonmanifold_edges: int
     badly_oriented_edges: int
     extra_fans: int
 
     @property
-    def collapsed(self) -> NDArray[np.bool_]:
+    def collapsed(self) -> Bools:
         """Faces (F,) that use a vertex twice."""
-        return np.asarray(self.twin[::3] == COLLAPSED)
+        return np.asarray(self.opposite[::3] == COLLAPSED)
 
     @property
     def shells(self) -> int:
@@ -51,13 +51,13 @@ class Topology:
         return not (self.open_edges or self.nonmanifold_edges or self.badly_oriented_edges or self.extra_fans)
 
 
-def collapsed_faces(faces: NDArray[np.int32]) -> NDArray[np.bool_]:
+def collapsed_faces(faces: Ints32) -> Bools:
     """Mask (F,) of faces that use a vertex twice."""
     a, b, c = faces.T
     return np.asarray((a == b) | (b == c) | (c == a))
 
 
-def build_topology(faces: NDArray[np.int32], vertex_count: int) -> Topology:
+def build_topology(faces: Ints32, vertex_count: int) -> Topology:
     """Topology of faces (F, 3) int32 in linear time."""
     gone = collapsed_faces(faces)
     if gone.any():
@@ -65,28 +65,28 @@ def build_topology(faces: NDArray[np.int32], vertex_count: int) -> Topology:
     n = len(faces)
     faces = faces.view()
     faces.flags.writeable = False  # one signature of the kernel, whoever calls
-    twin = np.empty(3 * n, np.int32)
+    opposite = np.empty(3 * n, np.int32)
     same_way = np.empty(3 * n, np.bool_)
     shell = np.empty(n, np.int32)
     fan = np.empty(3 * n, np.int32)
     totals = np.zeros(4, np.int64)
-    kernels.pair_edges(faces, vertex_count, twin, same_way, shell, fan, totals)
+    kernels.pair_edges(faces, vertex_count, opposite, same_way, shell, fan, totals)
     roots = np.flatnonzero(shell == np.arange(n))
     number = np.zeros(max(n, 1), np.int32)
     number[roots] = np.arange(len(roots))
-    return Topology(twin, same_way, number[shell], fan, roots, *(int(t) for t in totals))
+    return Topology(opposite, same_way, number[shell], fan, roots, *(int(t) for t in totals))
 
 
-def _with_collapsed(live: Topology, faces: NDArray[np.int32], gone: NDArray[np.bool_]) -> Topology:
+def _with_collapsed(live: Topology, faces: Ints32, gone: Bools) -> Topology:
     """The topology of the other faces with numbers for all of them."""
     kept = np.flatnonzero(~gone)
     half = (3 * kept[:, None] + np.arange(3)).ravel().astype(np.int32)
-    twin = np.full(3 * len(faces), COLLAPSED, np.int32)
+    opposite = np.full(3 * len(faces), COLLAPSED, np.int32)
     same_way = np.zeros(3 * len(faces), np.bool_)
     fan = np.full(3 * len(faces), -1, np.int32)
     shell = np.zeros(len(faces), np.int32)
     if len(kept):
-        twin[half] = np.where(live.twin >= 0, half[np.maximum(live.twin, 0)], live.twin)
+        opposite[half] = np.where(live.opposite >= 0, half[np.maximum(live.opposite, 0)], live.opposite)
         fan[half] = half[live.fan]
         same_way[half] = live.same_way
         shell[kept] = live.shell
@@ -95,7 +95,7 @@ def _with_collapsed(live: Topology, faces: NDArray[np.int32], gone: NDArray[np.b
         shell[gone] = at_vertex[faces[gone, 0]]
     first = kept[live.first_face] if len(kept) else np.zeros(1, np.int64)  # one shell, of nothing
     counts = (live.open_edges, live.nonmanifold_edges, live.badly_oriented_edges, live.extra_fans)
-    return Topology(twin, same_way, shell, fan, first, *counts)
+    return Topology(opposite, same_way, shell, fan, first, *counts)
 
 
 def join_topologies(parts: Sequence[Topology]) -> Topology:
@@ -104,7 +104,10 @@ def join_topologies(parts: Sequence[Topology]) -> Topology:
     shells = np.cumsum([0] + [p.shells for p in parts])
     return Topology(
         np.concatenate(
-            [np.where(p.twin >= 0, p.twin + np.int32(3 * f), p.twin) for p, f in zip(parts, faces, strict=False)]
+            [
+                np.where(p.opposite >= 0, p.opposite + np.int32(3 * f), p.opposite)
+                for p, f in zip(parts, faces, strict=False)
+            ]
         ),
         np.concatenate([p.same_way for p in parts]),
         np.concatenate([p.shell + np.int32(s) for p, s in zip(parts, shells, strict=False)]),
@@ -117,10 +120,10 @@ def join_topologies(parts: Sequence[Topology]) -> Topology:
     )
 
 
-def label_patches(topology: Topology, wanted: NDArray[np.bool_]) -> tuple[NDArray[np.int32], int]:
+def label_patches(topology: Topology, wanted: Bools) -> tuple[Ints32, int]:
     """Edge-connected patches of the wanted faces: patch (F,) int32, -1 elsewhere, and how many."""
     patch = np.empty(len(wanted), np.int32)
-    kernels.join_wanted(topology.twin, wanted, patch)
+    kernels.join_wanted(topology.opposite, wanted, patch)
     roots = np.flatnonzero(patch == np.arange(len(wanted)))
     number = np.full(len(wanted) + 1, -1, np.int32)
     number[roots] = np.arange(len(roots))

@@ -16,8 +16,8 @@ from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 
+from bolvek.arrays import Bools, Floats, Ints32
 from bolvek.mesh import Mesh
 from bolvek.spatial.frames import across
 from bolvek.spatial.polygons import PolygonError, triangulate
@@ -25,7 +25,6 @@ from bolvek.spatial.polygons import PolygonError, triangulate
 MARGIN_MM = 1e-7
 """A distance to a plane, or between two crossings, below this is too close to call."""
 
-Floats = NDArray[np.float64]
 Node = tuple[Any, ...]
 Step = tuple[Node, Node]
 
@@ -75,7 +74,7 @@ def subtract(mesh: Mesh, bodies: Sequence[ConvexBody]) -> Mesh:
     return subtract_and_trace(mesh, bodies)[0]
 
 
-def subtract_and_trace(mesh: Mesh, bodies: Sequence[ConvexBody]) -> tuple[Mesh, NDArray[np.int32]]:
+def subtract_and_trace(mesh: Mesh, bodies: Sequence[ConvexBody]) -> tuple[Mesh, Ints32]:
     """`subtract`, and for each face of the result (F,) the face it is of, -1 for a wall of a body.
 
     Bodies that touch no common triangle and do not come near each other are cut at once, the others one after
@@ -124,7 +123,7 @@ class _Cut:
         number = number[~beyond]
         if len(number) and np.abs(value[np.unique(number)]).min() < MARGIN_MM:
             raise TooClose
-        self.inside_vertex: NDArray[np.bool_] = np.all(value < 0, axis=1)
+        self.inside_vertex: Bools = np.all(value < 0, axis=1)
         self.point: dict[Node, Floats] = {}
         self.edge_cache: dict[tuple[int, int], tuple[Node | None, Node | None] | None] = {}
         self.wall_steps: list[list[Step]] = [[] for _ in body.rings]
@@ -310,7 +309,7 @@ class _Cut:
                 self.wall_steps[owner[(c, d)]].append((b, a))
 
 
-def _assemble(mesh: Mesh, cuts: list[_Cut]) -> tuple[Mesh, NDArray[np.int32]]:
+def _assemble(mesh: Mesh, cuts: list[_Cut]) -> tuple[Mesh, Ints32]:
     """The mesh without the dropped faces and with the triangulated polygons of all cuts; what each face is of."""
     extra: list[Floats] = []
     base = len(mesh.vertices)

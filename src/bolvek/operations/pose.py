@@ -3,14 +3,13 @@
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 
 from bolvek.analyses.shells import counted_once, outward_signs, spread
+from bolvek.arrays import Floats
 from bolvek.errors import UsageError, WorkError
 from bolvek.mesh import Mesh
 from bolvek.units import as_triple, length_text, point_text
 
-Floats = NDArray[np.float64]
 Triple = tuple[float, float, float]
 
 _DOWN = np.array([0.0, 0.0, -1.0])

@@ -4,7 +4,6 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 
 from bolvek.analyses.survey import model_volume
 from bolvek.errors import UsageError, WorkError
@@ -12,7 +11,6 @@ from bolvek.mesh import Mesh
 from bolvek.units import as_triple
 
 Triple = tuple[float, float, float]
-Floats = NDArray[np.float64]
 
 
 @dataclass(frozen=True)

@@ -3,12 +3,10 @@
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 
-from bolvek.kernels import slim as kernels
+from bolvek.arrays import Bools, Floats
+from bolvek.kernels.surface import collapse as kernels
 from bolvek.mesh import Mesh
-
-Floats = NDArray[np.float64]
 
 _GROWTH = 4.0
 _PASSES = 7
@@ -50,7 +48,7 @@ def slim(mesh: Mesh, allowed_mm: float) -> tuple[Mesh, SlimRecord]:
     return mesh, SlimRecord(before, before, allowed_mm, 0.0)
 
 
-def _keep_around(mesh: Mesh, keep: NDArray[np.bool_], places: Floats, faces: Floats) -> None:
+def _keep_around(mesh: Mesh, keep: Bools, places: Floats, faces: Floats) -> None:
     """Keep the vertices nearest to places (P, 3), those around faces (N, 3, 3), and their neighbours."""
     if len(places):
         _, near = mesh.tree.nearest(places)
@@ -62,7 +60,7 @@ def _keep_around(mesh: Mesh, keep: NDArray[np.bool_], places: Floats, faces: Flo
     keep[mesh.faces[keep[mesh.faces].any(axis=1)].ravel()] = True
 
 
-def _collapse(mesh: Mesh, limit_mm2: float, keep: NDArray[np.bool_]) -> Mesh:
+def _collapse(mesh: Mesh, limit_mm2: float, keep: Bools) -> Mesh:
     vertices = mesh.vertices.copy()
     faces = mesh.faces.copy()
     quadric = np.zeros((len(vertices), 10))

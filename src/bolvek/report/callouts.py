@@ -3,14 +3,12 @@
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 
 from bolvek.analyses.survey.record import Marks, Survey
+from bolvek.arrays import Floats
 from bolvek.mesh import Mesh
 from bolvek.report.view import View
 from bolvek.units import length_text
-
-Floats = NDArray[np.float64]
 
 MOST = 12
 

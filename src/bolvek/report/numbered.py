@@ -3,8 +3,8 @@
 from typing import TYPE_CHECKING
 
 import numpy as np
-from numpy.typing import NDArray
 
+from bolvek.arrays import Floats
 from bolvek.mesh import Mesh
 from bolvek.mesh.topology import CROWDED, OPEN
 from bolvek.report import palette
@@ -18,7 +18,6 @@ if TYPE_CHECKING:
     from matplotlib.axes import Axes
     from matplotlib.figure import Figure
 
-Floats = NDArray[np.float64]
 
 _TOP, _BOTTOM = 84, 46
 VIEW, SIDE = 440, 376  # pixels wide: a view, the column on the right
@@ -27,7 +26,7 @@ _MARGIN = 34  # of a view, for its labels
 
 def _edges(mesh: Mesh, kind: int) -> Floats:
     """Ends (E, 2, 3) of the open or crowded half-edges."""
-    face, k = np.divmod(np.flatnonzero(mesh.topology.twin == kind), 3)
+    face, k = np.divmod(np.flatnonzero(mesh.topology.opposite == kind), 3)
     return mesh.vertices[np.stack([mesh.faces[face, k], mesh.faces[face, (k + 1) % 3]], axis=1)]
 
 
@@ -115,9 +114,9 @@ def zoom(figure: "Figure", mesh: Mesh, paint: Paint, spot: Spot) -> None:
     # edges of the whole model, not those where the piece was cut out
     inside = np.zeros(len(mesh.faces), bool)
     inside[near] = True
-    twin = mesh.topology.twin.reshape(-1, 3)
+    opposite = mesh.topology.opposite.reshape(-1, 3)
     for kind, code in ((OPEN, "open_edges"), (CROWDED, "nonmanifold_edges")):
-        face, k = np.nonzero((twin == kind) & inside[:, None])
+        face, k = np.nonzero((opposite == kind) & inside[:, None])
         for f, e in zip(face.tolist(), k.tolist(), strict=True):
             ends = mesh.vertices[[mesh.faces[f, e], mesh.faces[f, (e + 1) % 3]]]
             axes.plot(*image.place(view.project(ends)).T, color=palette.CLASSES[code], lw=2.2, zorder=3)

@@ -3,11 +3,11 @@
 from pathlib import Path
 
 import numpy as np
-from numpy.typing import NDArray
 
 from bolvek.analyses.cavities import Cavities
 from bolvek.analyses.proof import ProofRecord
 from bolvek.analyses.survey.record import Marks, Survey
+from bolvek.arrays import Floats
 from bolvek.formats.safe import write_bytes
 from bolvek.mesh import Mesh
 from bolvek.report.picture import model_caption, picture
@@ -53,7 +53,7 @@ def write_survey_picture(
     write_bytes(target, survey_picture(mesh, survey, marks, caption), replace=replace)
 
 
-def face_table(mesh: Mesh, columns: dict[str, NDArray[np.float64]]) -> bytes:
+def face_table(mesh: Mesh, columns: dict[str, Floats]) -> bytes:
     """CSV of values a face: number from 0, middle in mm, then the columns; empty where there is no value."""
     middles = mesh.vertices[mesh.faces].mean(axis=1)
     lines = [",".join(["face", "x_mm", "y_mm", "z_mm", *columns])]

@@ -4,10 +4,10 @@ from dataclasses import replace
 from typing import TYPE_CHECKING
 
 import numpy as np
-from numpy.typing import NDArray
 
 from bolvek.analyses.overhangs import OverhangRecord, OverhangSettings, find_overhangs
 from bolvek.analyses.overhangs.directions import Comparison, Direction
+from bolvek.arrays import Floats, Ints8
 from bolvek.mesh import Mesh
 from bolvek.report import palette
 from bolvek.report.callouts import MOST, Spot, nearest_surface
@@ -20,7 +20,6 @@ from bolvek.units import length_text
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
 
-Floats = NDArray[np.float64]
 
 BED = "#009e73"
 _LEGEND = (
@@ -31,14 +30,14 @@ _LEGEND = (
 )
 
 
-def face_paint(kind: NDArray[np.int8]) -> Floats:
+def face_paint(kind: Ints8) -> Floats:
     """Colours (F, 3) of what each face is, as `find_overhangs` tells."""
     colours = [palette.PLAIN, palette.linear(BED)]
     colours += [palette.linear(palette.CLASSES[c]) for c in ("cantilever", "bridge", "free")]
     return np.array(colours)[kind]
 
 
-def overhangs_picture(mesh: Mesh, record: OverhangRecord, kind: NDArray[np.int8], caption: Caption) -> bytes:
+def overhangs_picture(mesh: Mesh, record: OverhangRecord, kind: Ints8, caption: Caption) -> bytes:
     """PNG of the overhangs of a model, which stands in the picture as it is built."""
     turn = _upright(np.array(record.up))
     standing = mesh.moved(mesh.vertices @ turn.T)

@@ -1,7 +1,8 @@
 """Colours of pictures: linear RGB triples in 0..1 unless said otherwise."""
 
 import numpy as np
-from numpy.typing import NDArray
+
+from bolvek.arrays import Floats
 
 OUTSIDE = (0.78, 0.62, 0.44)
 INSIDE = (0.30, 0.50, 0.62)
@@ -46,7 +47,7 @@ _WALL_STEPS = (0.0, 0.5, 0.999, 1.001, 2.0, 4.0)
 _WALL_COLOURS = ("#67000d", "#d55e00", "#f6b26b", "#cfe1f2", "#6baed6", "#08519c")
 
 
-def wall_colours(share: NDArray[np.float64]) -> NDArray[np.float64]:
+def wall_colours(share: Floats) -> Floats:
     """Linear colours (N, 3) of walls given as shares of the minimum: orange below it, blue above, grey for nan.
 
     Orange against blue tells the two sides apart in every common kind of colour blindness.
@@ -58,6 +59,6 @@ def wall_colours(share: NDArray[np.float64]) -> NDArray[np.float64]:
     return out
 
 
-def shown(colours: NDArray[np.float64]) -> NDArray[np.float64]:
+def shown(colours: Floats) -> Floats:
     """Linear colours as they come out in a fully lit picture."""
     return np.clip(colours, 0, 1) ** (1 / 1.6)

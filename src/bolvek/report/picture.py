@@ -6,9 +6,9 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
-from numpy.typing import NDArray
 
 from bolvek.analyses.cavities import Cavities, find_cavities
+from bolvek.arrays import Bools
 from bolvek.mesh import Mesh
 from bolvek.report import palette
 from bolvek.report.raster import Image, render
@@ -81,7 +81,7 @@ def _panel(
     view: View,
     name: str,
     cut: CutPlane | None,
-    inner: NDArray[np.bool_] | None,
+    inner: Bools | None,
     openings: list[tuple[float, float, float]],
 ) -> None:
     left, right = span

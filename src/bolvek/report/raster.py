@@ -6,13 +6,12 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from bolvek.arrays import Bools, Floats, Floats32, Ints32
 from bolvek.kernels import raster as kernels
 from bolvek.mesh import Mesh
 from bolvek.report import palette
 from bolvek.report.view import CutPlane, View
 from bolvek.spatial.parallel import run_ranges
-
-Floats = NDArray[np.float64]
 
 Paint = Floats | Callable[[NDArray[np.integer], Floats], Floats]
 """A colour (F, 3) a face, or what gives colours (N, 3) for faces (N,) at points (N, 3) of them."""
@@ -36,7 +35,7 @@ class Image:
         """Pixels (P, 2), x right and y up from the lower left, of projected points (P, 3)."""
         return np.asarray((flat[:, :2] - np.array(self.origin)) / self.mm_per_pixel)
 
-    def sees(self, flat: Floats, slack_mm: float) -> NDArray[np.bool_]:
+    def sees(self, flat: Floats, slack_mm: float) -> Bools:
         """Which of the projected points (P, 3) are not hidden behind anything, within a slack."""
         x, y = np.floor(self.place(flat)).astype(int).T
         height, width = self.towards.shape
@@ -52,7 +51,7 @@ def render(
     height: int,
     *,
     cut: CutPlane | None = None,
-    inner: NDArray[np.bool_] | None = None,
+    inner: Bools | None = None,
     paint: Paint | None = None,
     window: tuple[Floats, float] | None = None,
 ) -> Image:
@@ -99,10 +98,10 @@ def render(
 def _surface(
     mesh: Mesh,
     view: View,
-    face: NDArray[np.int32],
-    weight: NDArray[np.float32],
-    seen: NDArray[np.bool_],
-    inner: NDArray[np.bool_] | None,
+    face: Ints32,
+    weight: Floats32,
+    seen: Bools,
+    inner: Bools | None,
     cut: CutPlane | None,
     colours: Paint | None,
 ) -> tuple[Floats, Floats]:
@@ -149,8 +148,8 @@ def _flatten_cut(
     mesh: Mesh,
     view: View,
     cut: CutPlane,
-    face: NDArray[np.int32],
-    seen: NDArray[np.bool_],
+    face: Ints32,
+    seen: Bools,
     depth: Floats,
     mm: float,
     origin: Floats,
@@ -187,7 +186,7 @@ def _light(normal: Floats, view: View) -> Floats:
     return np.asarray(tone[..., None] * np.array([1.0, 0.985, 0.96]) + 0.16 * gloss[..., None])
 
 
-def _occlusion(depth: Floats, seen: NDArray[np.bool_], mm: float) -> Floats:
+def _occlusion(depth: Floats, seen: Bools, mm: float) -> Floats:
     """Darkening of creases from the depth around each sample (screen-space ambient occlusion)."""
     if not seen.any():
         return np.ones_like(depth)

@@ -3,9 +3,8 @@
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 
-Floats = NDArray[np.float64]
+from bolvek.arrays import Floats
 
 
 @dataclass(frozen=True)

@@ -6,6 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from bolvek.analyses.thickness import WallRecord, WallSettings, WallZone, wall_at
+from bolvek.arrays import Floats
 from bolvek.mesh import Mesh
 from bolvek.report import palette
 from bolvek.report.callouts import MOST, Spot, best_views, nearest_surface
@@ -16,7 +17,6 @@ from bolvek.units import length_text
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
 
-Floats = NDArray[np.float64]
 
 _KINDS = {"breakthrough": "broken through", "hole": "as good as gone", "thin": "thin", "gap": "narrow gap"}
 

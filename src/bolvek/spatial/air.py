@@ -8,16 +8,13 @@ air throughout; only the rest is divided. Cost follows the area of the surface, 
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 
+from bolvek.arrays import Floats, Floats32, Ints, Ints32
 from bolvek.errors import WorkError
 from bolvek.kernels.grid import watershed as kernels
 from bolvek.spatial.frames import HALF_DIAGONAL
 from bolvek.spatial.signed import SignedDistance
 from bolvek.spatial.voxels import label_regions
-
-Floats = NDArray[np.float64]
-Ints = NDArray[np.int64]
 
 _CORNERS = np.array([[k & 1, k >> 1 & 1, k >> 2 & 1] for k in range(8)])
 _COARSEST = 32
@@ -135,7 +132,7 @@ class AirLattice:
             volume[node],
         )
 
-    def widest_ways(self, width: NDArray[np.float32]) -> "WidestWays":
+    def widest_ways(self, width: Floats32) -> "WidestWays":
         """The widest ways from the outside to every node, cells being as wide as `width` (B, 8) says (mm, radii)."""
         nodes = self.value.size + self.regions
         before, following = np.full((2, nodes), -2, np.int64)
@@ -163,7 +160,7 @@ class WidestWays:
 
     lattice: AirLattice
     before: Ints
-    level: NDArray[np.int32]
+    level: Ints32
     step_mm: float
 
     def narrowest_mm(self, node: int) -> float:

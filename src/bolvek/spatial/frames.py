@@ -1,9 +1,8 @@
 """Directions: square to an axis, and spread evenly over the sphere."""
 
 import numpy as np
-from numpy.typing import NDArray
 
-Floats = NDArray[np.float64]
+from bolvek.arrays import Floats
 
 HALF_DIAGONAL = 0.5 * 3.0**0.5
 """Of a cube of side one."""

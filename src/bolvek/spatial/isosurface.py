@@ -9,14 +9,11 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 
+from bolvek.arrays import Floats, Ints32
 from bolvek.errors import WorkError
-from bolvek.kernels import isosurface as kernels
+from bolvek.kernels.grid import isosurface as kernels
 from bolvek.spatial.frames import HALF_DIAGONAL
-
-Floats = NDArray[np.float64]
-Ints = NDArray[np.int32]
 
 _CORNERS = np.array([[k & 1, k >> 1 & 1, k >> 2 & 1] for k in range(8)])
 THIN_SHEET = 0.2
@@ -34,10 +31,10 @@ class Surface:
     """Triangles of a level surface: vertices (V, 3) float64, faces (F, 3) int32."""
 
     vertices: Floats
-    faces: Ints
+    faces: Ints32
 
 
-def level_surface(corner: Ints, value: Floats, place: Floats) -> Surface:
+def level_surface(corner: Ints32, value: Floats, place: Floats) -> Surface:
     """Zero surface of lattice values, facing the positive side.
 
     corner (C, 8) int32: lattice points of each cell, bit 0 x, bit 1 y, bit 2 z; value (M,) float64;

@@ -1,23 +1,21 @@
 """Signed distance to a closed, consistently oriented surface."""
 
 import numpy as np
-from numpy.typing import NDArray
 
+from bolvek.arrays import Floats, Ints32
 from bolvek.kernels.tree import signed as kernels
 from bolvek.spatial.parallel import run_ranges
 from bolvek.spatial.tree import Tree, curve_order
-
-Floats = NDArray[np.float64]
 
 
 class SignedDistance:
     """Distance to a tree's surface, negative in its material.
 
-    normals (F, 3): face normals of unit length; twin (3F,): the half-edge across each half-edge.
+    normals (F, 3): face normals of unit length; opposite (3F,): the half-edge across each half-edge.
     """
 
-    def __init__(self, tree: Tree, normals: Floats, twin: NDArray[np.int32]) -> None:
-        self.tree, self.normals, self.twin = tree, np.ascontiguousarray(normals), twin
+    def __init__(self, tree: Tree, normals: Floats, opposite: Ints32) -> None:
+        self.tree, self.normals, self.opposite = tree, np.ascontiguousarray(normals), opposite
         self.corners = np.zeros((len(tree.vertices), 3))
         kernels.corner_normals(tree.vertices, tree.faces, self.normals, self.corners)
 
@@ -30,22 +28,7 @@ class SignedDistance:
         found = np.empty(len(local))
         run_ranges(
             lambda b, e: kernels.signed_distances(
-                t.triangles,
-                t.box,
-                t.disc,
-                t.child,
-                t.first,
-                t.count,
-                t.order,
-                t.faces,
-                self.twin,
-                self.normals,
-                self.corners,
-                local,
-                limit,
-                b,
-                e,
-                found,
+                t.arrays, t.faces, self.opposite, self.normals, self.corners, local, limit, b, e, found
             ),
             len(local),
             grain=512,

@@ -3,19 +3,19 @@
 from functools import partial
 
 import numpy as np
-from numpy.typing import NDArray
 
-from bolvek.kernels import voxels as kernels
+from bolvek.arrays import Bools, Bytes, Floats, Floats32, Ints32
+from bolvek.kernels.grid import voxels as kernels
 from bolvek.spatial.parallel import run_ranges
 
 
 def surface_voxels(
-    vertices: NDArray[np.float64],
-    faces: NDArray[np.int32],
-    origin: NDArray[np.float64],
+    vertices: Floats,
+    faces: Ints32,
+    origin: Floats,
     spacing: float,
     shape: tuple[int, int, int],
-) -> NDArray[np.uint8]:
+) -> Bytes:
     """Voxels (X, Y, Z) uint8, 1 where a triangle touches the cube around origin + spacing * index."""
     scaled = (vertices - origin) / spacing
     voxels = np.zeros(shape, np.uint8)
@@ -24,7 +24,7 @@ def surface_voxels(
     return voxels
 
 
-def distance_to(mask: NDArray[np.bool_]) -> NDArray[np.float32]:
+def distance_to(mask: Bools) -> Floats32:
     """Distance, in voxels, from each voxel centre to the nearest centre where the mask holds (else 1e9)."""
     squared = np.where(mask, np.float32(0), np.float32(1e18))
     nx, ny, nz = mask.shape
@@ -34,7 +34,7 @@ def distance_to(mask: NDArray[np.bool_]) -> NDArray[np.float32]:
     return np.sqrt(squared, out=squared)
 
 
-def label_regions(mask: NDArray[np.bool_], *, corners: bool = False) -> tuple[NDArray[np.int32], int]:
+def label_regions(mask: Bools, *, corners: bool = False) -> tuple[Ints32, int]:
     """Regions (X, Y, Z) int32 of a mask, numbered from 1 by first voxel, and how many.
 
     Voxels of a region share sides; with `corners` an edge or a corner is enough.
@@ -43,7 +43,7 @@ def label_regions(mask: NDArray[np.bool_], *, corners: bool = False) -> tuple[ND
     return label, int(kernels.label_regions(mask, corners, label))
 
 
-def region_boxes(label: NDArray[np.int32], count: int) -> list[tuple[slice, slice, slice]]:
+def region_boxes(label: Ints32, count: int) -> list[tuple[slice, slice, slice]]:
     """The box around each region 1..count, as slices."""
     box = np.full((count + 1, 6), -1, np.int32)
     box[:, :3] = max(label.shape)
@@ -51,7 +51,7 @@ def region_boxes(label: NDArray[np.int32], count: int) -> list[tuple[slice, slic
     return [(slice(a, d + 1), slice(b, e + 1), slice(c, f + 1)) for a, b, c, d, e, f in box[1:].tolist()]
 
 
-def grown(mask: NDArray[np.bool_]) -> NDArray[np.bool_]:
+def grown(mask: Bools) -> Bools:
     """The mask and all voxels that share a side with it."""
     wide = mask.copy()
     for axis in range(3):
@@ -62,14 +62,14 @@ def grown(mask: NDArray[np.bool_]) -> NDArray[np.bool_]:
 
 
 def look_along(
-    points: NDArray[np.float64],
-    normal: NDArray[np.float64],
+    points: Floats,
+    normal: Floats,
     steps: tuple[float, ...],
-    label: NDArray[np.int32],
+    label: Ints32,
     unknown: int,
-    origin: NDArray[np.float64],
+    origin: Floats,
     spacing: float,
-) -> NDArray[np.int32]:
+) -> Ints32:
     """The voxel label (Q,) each point (Q, 3) looks into: at the first of `steps` voxels along its normal (Q, 3)
     where the label is not `unknown`; `unknown` where there is none."""
     out = np.empty(len(points), np.int32)

@@ -9,15 +9,14 @@ only to half its diagonal, is settled by dividing the cells along the widest way
 from dataclasses import dataclass, replace
 
 import numpy as np
-from numpy.typing import NDArray
 
+from bolvek.arrays import Bools, Floats, Floats32, Ints, Ints8
 from bolvek.kernels.grid import watershed as kernels
 from bolvek.mesh import Mesh
 from bolvek.spatial.air import MOST_BLOCKS, AirLattice
 from bolvek.spatial.frames import HALF_DIAGONAL
 from bolvek.units import as_triple
 
-Floats = NDArray[np.float64]
 Triple = tuple[float, float, float]
 
 PASSES_SHARE = 0.98
@@ -192,7 +191,7 @@ def _settle(lattice: AirLattice, suspects: list[_Suspect], radius: float) -> Non
         open_ones = [s for s in open_ones if not s.sure(radius, turn) and s.high > 0]
         if not open_ones:
             break
-        looked: list[NDArray[np.int64]] = []
+        looked: list[Ints] = []
         for s in open_ones:
             cells = ways.cells(s.node)
             value = lattice.value.ravel()[cells]
@@ -213,9 +212,7 @@ def _settle(lattice: AirLattice, suspects: list[_Suspect], radius: float) -> Non
         _tighten(lattice, width, finer, np.unique(np.concatenate(looked)))
 
 
-def _tighten(
-    lattice: AirLattice, width: NDArray[np.float32], finer: NDArray[np.int8], cells: NDArray[np.int64]
-) -> None:
+def _tighten(lattice: AirLattice, width: Floats32, finer: Ints8, cells: Ints) -> None:
     """Lower what cells may hold at most, from the distances at the middles of 4, then 8 parts a side."""
     flat = width.ravel()
     finer[cells] = np.minimum(finer[cells] + 1, _FINEST)
@@ -231,7 +228,7 @@ def _tighten(
             flat[few] = np.minimum(flat[few], np.nextafter(most.astype(np.float32), np.float32(np.inf)))
 
 
-def _runs(mask: NDArray[np.bool_]) -> list[NDArray[np.int64]]:
+def _runs(mask: Bools) -> list[Ints]:
     where = np.flatnonzero(mask)
     return np.split(where, np.flatnonzero(np.diff(where) > 1) + 1) if len(where) else []
 

@@ -17,6 +17,7 @@ from numpy.typing import NDArray
 
 from bolvek.analyses.shells import Shells, nest_exactly
 from bolvek.analyses.zones import gather
+from bolvek.arrays import Bools, Floats, Floats32, Ints, Ints32
 from bolvek.mesh import Mesh
 from bolvek.spatial.voxels import distance_to, grown, label_regions, look_along, region_boxes, surface_voxels
 
@@ -56,9 +57,9 @@ class Cavity:
 class _Grid:
     """Rooms of one part on voxels: faces (F,) of the part; label (X, Y, Z) int32: a row of `found`, OUTSIDE or WALL."""
 
-    faces: NDArray[np.int64]
-    label: NDArray[np.int32]
-    origin: NDArray[np.float64]
+    faces: Ints
+    label: Ints32
+    origin: Floats
 
 
 @dataclass(frozen=True)
@@ -70,19 +71,19 @@ class Cavities:
     """
 
     found: tuple[Cavity, ...]
-    face: NDArray[np.int32]
+    face: Ints32
     spacing_mm: float
     ball_mm: float
-    shell_room: NDArray[np.int32] = field(repr=False)
+    shell_room: Ints32 = field(repr=False)
     grids: tuple[_Grid, ...] = field(repr=False, default=())
 
     @property
-    def inside(self) -> NDArray[np.bool_]:
+    def inside(self) -> Bools:
         """Faces (F,) that look into a room that is more than a pocket."""
         return self.is_room[self.face]
 
     @property
-    def is_room(self) -> NDArray[np.bool_]:
+    def is_room(self) -> Bools:
         """By room, and False for OUTSIDE (the last one): is it more than a pocket."""
         return np.array([not c.pocket for c in self.found] + [False])
 
@@ -104,12 +105,12 @@ class Cavities:
     def look(
         self,
         mesh: Mesh,
-        points: NDArray[np.float64],
-        normals: NDArray[np.float64],
+        points: Floats,
+        normals: Floats,
         face: NDArray[np.integer] | None = None,
         *,
         unknown: int | None = None,
-    ) -> NDArray[np.int32]:
+    ) -> Ints32:
         """The room (Q,) that places (Q, 3) of faces (Q,) (None: one each) look into along normals (Q, 3), else OUTSIDE.
 
         On the shell of a closed void it is that void, exactly. Where no free voxel is seen, it is the face's room,
@@ -166,7 +167,7 @@ def find_cavities(
     seen = result.look(mesh, mesh.vertices[mesh.faces].mean(axis=1), mesh.unit_normals, unknown=WALL)
     seen = _spread(mesh, seen)
     # rooms whose surfaces run into each other are one, seen apart by too narrow a place
-    across = np.where(mesh.topology.twin >= 0, seen[mesh.topology.twin // 3], OUTSIDE).reshape(-1, 3)
+    across = np.where(mesh.topology.opposite >= 0, seen[mesh.topology.opposite // 3], OUTSIDE).reshape(-1, 3)
     here = np.broadcast_to(seen[:, None], across.shape)
     joined = (here >= 0) & (across >= 0) & (here != across)
     group = gather(len(rooms), np.stack([here[joined], across[joined]], axis=1))
@@ -199,10 +200,10 @@ def _merged(rooms: list[Cavity]) -> Cavity:
     return replace(largest, volume_mm3=sum(r.volume_mm3 for r in rooms), openings=tuple(openings))
 
 
-def _spread(mesh: Mesh, seen: NDArray[np.int32]) -> NDArray[np.int32]:
+def _spread(mesh: Mesh, seen: Ints32) -> Ints32:
     """Labels of faces, those that see no free voxel after their neighbours'."""
     seen = seen.copy()
-    twin = mesh.topology.twin.reshape(-1, 3)
+    twin = mesh.topology.opposite.reshape(-1, 3)
     for _ in range(50):
         unknown = np.flatnonzero(seen == WALL)
         around = np.where(twin[unknown] >= 0, seen[twin[unknown] // 3], WALL)
@@ -213,7 +214,7 @@ def _spread(mesh: Mesh, seen: NDArray[np.int32]) -> NDArray[np.int32]:
     return seen
 
 
-def _rooms_of(mesh: Mesh, ball: float, spacing: float) -> tuple[list[Cavity], NDArray[np.int32], NDArray[np.float64]]:
+def _rooms_of(mesh: Mesh, ball: float, spacing: float) -> tuple[list[Cavity], Ints32, Floats]:
     """Rooms of one shell; the voxels' labels and where they begin."""
     pad = int(np.ceil(0.5 * ball / spacing)) + 3
     origin = mesh.bounds[0] - pad * spacing
@@ -250,11 +251,11 @@ def _rooms_of(mesh: Mesh, ball: float, spacing: float) -> tuple[list[Cavity], ND
     return found, label, origin
 
 
-def _place(point: NDArray[np.float64]) -> tuple[float, float, float]:
+def _place(point: Floats) -> tuple[float, float, float]:
     return float(point[0]), float(point[1]), float(point[2])
 
 
-def _air(mesh: Mesh, surface: NDArray[np.bool_], origin: NDArray[np.float64], spacing: float) -> NDArray[np.bool_]:
+def _air(mesh: Mesh, surface: Bools, origin: Floats, spacing: float) -> Bools:
     """Free voxels outside the material: one winding number per connected region."""
     regions, count = label_regions(~surface)
     places = []
@@ -267,18 +268,16 @@ def _air(mesh: Mesh, surface: NDArray[np.bool_], origin: NDArray[np.float64], sp
     return table[regions]
 
 
-def _tallest(clearance: NDArray[np.float32], rooms: NDArray[np.int32], room: int, box: tuple[slice, ...]) -> float:
+def _tallest(clearance: Floats32, rooms: Ints32, room: int, box: tuple[slice, ...]) -> float:
     return float(clearance[box][rooms[box] == room].max())
 
 
-def _rim(outside: NDArray[np.bool_], air: NDArray[np.bool_]) -> NDArray[np.bool_]:
+def _rim(outside: Bools, air: Bools) -> Bools:
     """Air next to the outside that belongs to it: the ball's surface is ragged on voxels."""
     return grown(outside) & air
 
 
-def _boundaries(
-    rooms: NDArray[np.int32], count: int, outside: NDArray[np.bool_]
-) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+def _boundaries(rooms: Ints32, count: int, outside: Bools) -> tuple[Ints, Ints]:
     """Voxel sides of each room against wall and against the outside."""
     contact = np.zeros(count + 1, np.int64)
     open_sides = np.zeros(count + 1, np.int64)
@@ -296,11 +295,11 @@ def _boundaries(
 
 def _openings(
     mesh: Mesh,
-    rooms: NDArray[np.int32],
+    rooms: Ints32,
     room: int,
     box: tuple[slice, ...],
-    outside: NDArray[np.bool_],
-    origin: NDArray[np.float64],
+    outside: Bools,
+    origin: Floats,
     spacing: float,
 ) -> list[Opening]:
     around = tuple(slice(max(s.start - 1, 0), s.stop + 1) for s in box)

@@ -1,12 +1,11 @@
 """Triangles cut off at a height."""
 
 import numpy as np
-from numpy.typing import NDArray
 
-Floats = NDArray[np.float64]
+from bolvek.arrays import Floats, Ints
 
 
-def clip_below(corners: Floats, height: Floats, limit: Floats) -> tuple[Floats, NDArray[np.int64]]:
+def clip_below(corners: Floats, height: Floats, limit: Floats) -> tuple[Floats, Ints]:
     """What lies at or below a limit (N,) of triangles (N, 3, 3) with heights (N, 3) at their corners: triangles
     (M, 3, 3) that face the same way, and the row (M,) each comes from."""
     below = height <= limit[:, None]

@@ -3,7 +3,6 @@
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 
 from bolvek.analyses.overhangs.islands import Sweep, find_islands, neighbours
 from bolvek.analyses.overhangs.overhangs import ANGLE_SLACK_DEG
@@ -12,14 +11,14 @@ from bolvek.analyses.overhangs.standing import bed_contact, centre_of_mass, foot
 from bolvek.analyses.overhangs.zones import BRIDGE_DEG
 from bolvek.analyses.shells import counted_once, material_tree, standing
 from bolvek.analyses.thickness import SKIN_SHARE, check_solid, sample_surface
+from bolvek.arrays import Bools, Floats, Ints
 from bolvek.errors import UsageError
-from bolvek.kernels import overhangs as kernels
+from bolvek.kernels.surface import sweep as kernels
 from bolvek.mesh import Mesh
 from bolvek.spatial.frames import across, fibonacci_sphere
 from bolvek.spatial.parallel import run_ranges
 from bolvek.units import as_triple
 
-Floats = NDArray[np.float64]
 Triple = tuple[float, float, float]
 
 MEASURES = ("overhang", "islands", "support", "height", "contact", "standing", "section", "sealed", "show")
@@ -288,7 +287,7 @@ class _Costs:
             float(falls),
         )
 
-    def _bridged(self, up: Floats, hang: NDArray[np.int64], slope: Floats) -> NDArray[np.bool_]:
+    def _bridged(self, up: Floats, hang: Ints, slope: Floats) -> Bools:
         """Of hanging samples, the flat ones that have material on both sides of them within the longest bridge."""
         s = self.s
         held = np.zeros(len(hang), bool)

@@ -8,16 +8,13 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 
 from bolvek.analyses.overhangs.clip import clip_below
 from bolvek.analyses.thickness import sample_surface
-from bolvek.kernels import overhangs as kernels
-from bolvek.mesh import Mesh
+from bolvek.arrays import Bools, Floats, Ints, Ints32
+from bolvek.kernels.surface import sweep as kernels
+from bolvek.mesh import Mesh, once_a_mesh
 from bolvek.spatial.tree import Tree
-
-Floats = NDArray[np.float64]
-Ints = NDArray[np.int64]
 
 MOST_SAMPLES = 20_000
 FLOAT32_NOISE = 2.5e-7
@@ -32,19 +29,16 @@ def noise_mm(mesh: Mesh) -> float:
     return FLOAT32_NOISE * float(np.abs(mesh.bounds).max(initial=0.0))
 
 
-def neighbours(mesh: Mesh) -> tuple[Ints, NDArray[np.int32]]:
-    """Starts (V + 1,) and vertices around each vertex. Computed once a mesh."""
-    if "neighbours" not in mesh.__dict__:
-        start, around = np.empty(len(mesh.vertices) + 1, np.int64), np.empty(6 * len(mesh.faces), np.int32)
-        kernels.neighbour_starts(mesh.faces, start)
-        kernels.fill_neighbours(mesh.faces, start, around)
-        mesh.__dict__["neighbours"] = start, around
-    return mesh.__dict__["neighbours"]
+@once_a_mesh
+def neighbours(mesh: Mesh) -> tuple[Ints, Ints32]:
+    """Starts (V + 1,) and vertices around each vertex."""
+    start, around = np.empty(len(mesh.vertices) + 1, np.int64), np.empty(6 * len(mesh.faces), np.int32)
+    kernels.neighbour_starts(mesh.faces, start)
+    kernels.fill_neighbours(mesh.faces, start, around)
+    return start, around
 
 
-def surface_minima(
-    mesh: Mesh, height: Floats, limit: Callable[[Floats], Floats]
-) -> tuple[Ints, NDArray[np.int32], Ints]:
+def surface_minima(mesh: Mesh, height: Floats, limit: Callable[[Floats], Floats]) -> tuple[Ints, Ints32, Ints]:
     """Vertices where the surface begins and stays alone up to a limit, lowest first; what belongs to each.
 
     limit gives the height (N,) up to which something that begins at a height (N,) must stay alone. owner (V,) is the
@@ -104,7 +98,7 @@ def find_islands(sweep: Sweep, lowest: float, *, all_places: bool = False, sampl
     return minima[~_held(sweep, limit(height[minima]), owner, number, samples)]
 
 
-def _held(sweep: Sweep, limit: Floats, owner: NDArray[np.int32], number: Ints, samples: int) -> NDArray[np.bool_]:
+def _held(sweep: Sweep, limit: Floats, owner: Ints32, number: Ints, samples: int) -> Bools:
     """Whether what begins in each basin (B,) is, below its limit, inside other material or rests on some.
 
     The faces of a basin are clipped at the limit and sampled; points just before them are asked, and points half a

@@ -3,7 +3,6 @@
 from dataclasses import replace
 
 import numpy as np
-from numpy.typing import NDArray
 
 from bolvek.analyses.overhangs.islands import Sweep, find_islands
 from bolvek.analyses.overhangs.record import Island, OverhangRecord, OverhangSettings, OverhangZone, findings_of
@@ -18,11 +17,9 @@ from bolvek.analyses.thickness import (
     sample_surface,
     surfaces_along,
 )
+from bolvek.arrays import Bools, Floats, Ints, Ints8
 from bolvek.mesh import Mesh
 from bolvek.units import as_triple
-
-Floats = NDArray[np.float64]
-Ints = NDArray[np.int64]
 
 ANGLE_SLACK_DEG = 0.05
 """Faces steeper than the limit less this count as printable: rounding must not decide a face that lies on it."""
@@ -30,9 +27,7 @@ ANGLE_SLACK_DEG = 0.05
 MOST_SAMPLES = 150_000
 
 
-def find_overhangs(
-    mesh: Mesh, settings: OverhangSettings = OverhangSettings()
-) -> tuple[OverhangRecord, NDArray[np.int8]]:
+def find_overhangs(mesh: Mesh, settings: OverhangSettings = OverhangSettings()) -> tuple[OverhangRecord, Ints8]:
     """The record, and per face (F,): 0 fine, 1 on the bed, 2 overhang, 3 in a bridge, 4 the bottom of an island.
 
     Copies of faces count once. Raises UsageError, or WorkError for a model without surface or extent.
@@ -44,7 +39,7 @@ def find_overhangs(
     return record, np.asarray(spread(kind, keep, mesh), np.int8)
 
 
-def _find(mesh: Mesh, s: OverhangSettings) -> tuple[OverhangRecord, NDArray[np.int8]]:
+def _find(mesh: Mesh, s: OverhangSettings) -> tuple[OverhangRecord, Ints8]:
     mesh.prepare()
     up = s.direction
     shells = standing(mesh)
@@ -108,7 +103,7 @@ def _find(mesh: Mesh, s: OverhangSettings) -> tuple[OverhangRecord, NDArray[np.i
 
 def _drops(
     mesh: Mesh, over: Ints, sign: Floats, floor: float, s: OverhangSettings
-) -> tuple[Samples, Floats, NDArray[np.bool_], Samples]:
+) -> tuple[Samples, Floats, Bools, Samples]:
     """Samples of the overhanging faces above the first half layer, how far each hangs over what is beneath, whether
     that is the part; and the samples that are buried: where more surfaces beneath are left than entered, there is
     material."""

@@ -3,9 +3,9 @@
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 
 from bolvek.analyses.finding import Finding
+from bolvek.arrays import Floats
 from bolvek.errors import UsageError
 from bolvek.units import length_text, volume_text
 
@@ -47,7 +47,7 @@ class OverhangSettings:
             raise UsageError(f"--habit is {' or '.join(HABITS)}, not '{self.habit}'")
 
     @property
-    def direction(self) -> NDArray[np.float64]:
+    def direction(self) -> Floats:
         """The unit vector upward (3,)."""
         up = np.array(self.up, np.float64)
         return np.asarray(up / np.linalg.norm(up))

@@ -1,17 +1,16 @@
 """How a model stands: contact with the bed in the first half layer, centre of mass, and whether it falls."""
 
 import numpy as np
-from numpy.typing import NDArray
 
 from bolvek.analyses.overhangs.clip import clip_below
 from bolvek.analyses.shells import EITHER, standing
 from bolvek.analyses.shells.openings import lids
-from bolvek.kernels import overhangs as kernels
+from bolvek.arrays import Floats
+from bolvek.kernels.surface import sweep as kernels
 from bolvek.mesh import Mesh
 from bolvek.spatial.frames import across
 from bolvek.units import as_triple
 
-Floats = NDArray[np.float64]
 Triple = tuple[float, float, float]
 
 

@@ -1,20 +1,16 @@
 """Overhanging faces gathered into zones, and what holds them: bridges told from what reaches out."""
 
 import numpy as np
-from numpy.typing import NDArray
 
 from bolvek.analyses.overhangs.record import OverhangSettings, OverhangZone
 from bolvek.analyses.thickness import Samples, sample_surface
-from bolvek.kernels import overhangs as kernels
+from bolvek.arrays import Bools, Floats, Ints, Ints8, Ints32
+from bolvek.kernels.grid import bridges as kernels
 from bolvek.mesh import Mesh
 from bolvek.mesh.topology import label_patches
 from bolvek.spatial.frames import across
 from bolvek.spatial.tree import Tree
 from bolvek.units import as_triple
-
-Floats = NDArray[np.float64]
-Ints = NDArray[np.int64]
-Corners = NDArray[np.int32]
 
 BRIDGE_DEG, FLAT_SHARE = 10.0, 0.9
 """A bridge is flat: this share of its area lies within so many degrees of the horizontal."""
@@ -34,13 +30,13 @@ def gather_zones(
     samples: Samples,
     drop: Floats,
     buried: Samples,
-    on_bed: NDArray[np.bool_],
+    on_bed: Bools,
     slope: Floats,
     height: Floats,
     islands: Ints,
     tree: Tree,
     s: OverhangSettings,
-    kind: NDArray[np.int8],
+    kind: Ints8,
 ) -> list[OverhangZone]:
     """Overhanging faces gathered by shared edges, largest first; marks what each face is.
 
@@ -54,13 +50,13 @@ def gather_zones(
     plan = np.stack(across(up))
     # where a zone ends at a face that goes down or lies on the bed, that face holds it
     half = (3 * over[:, None] + np.arange(3)).ravel()
-    twin = mesh.topology.twin[half]
+    opposite = mesh.topology.opposite[half]
     edge_face, k = np.divmod(half, 3)
     a, b = mesh.faces[edge_face, k], mesh.faces[edge_face, (k + 1) % 3]
-    other = np.maximum(twin, 0)
+    other = np.maximum(opposite, 0)
     third = mesh.faces[other // 3, (other % 3 + 2) % 3]
-    rim = (twin < 0) | (label[other // 3] != label[edge_face])
-    holds = (twin >= 0) & rim
+    rim = (opposite < 0) | (label[other // 3] != label[edge_face])
+    holds = (opposite >= 0) & rim
     holds &= _goes_down(mesh.vertices, a, b, third, slope[other // 3], up) | on_bed[other // 3]
     # so does another part that it lies in
     sunk = label[buried.face]
@@ -126,7 +122,7 @@ def gather_zones(
     return sorted(found, key=lambda z: (-z.area_mm2, z.centre_mm))
 
 
-def _goes_down(v: Floats, a: Corners, b: Corners, c: Corners, slope: Floats, up: Floats) -> NDArray[np.bool_]:
+def _goes_down(v: Floats, a: Ints32, b: Ints32, c: Ints32, slope: Floats, up: Floats) -> Bools:
     """Whether the faces a b c lead downward from their edge a b: at least half as steeply as they can.
 
     The half keeps out the backward edges of a jagged border whose faces lead up.

@@ -6,6 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from bolvek.analyses.proof.record import Kept
+from bolvek.arrays import Bools, Ints8, Ints32
 from bolvek.errors import WorkError
 from bolvek.mesh import Mesh
 
@@ -19,7 +20,7 @@ NEAR_SHARE = 1e-6
 class Origin:
     """Per face (F,) int8 OUTER, INNER or BORE; and what is left of the original's outer surface."""
 
-    face: NDArray[np.int8]
+    face: Ints8
     kept: Kept
 
 
@@ -52,7 +53,7 @@ def origin_from(mesh: Mesh, original: Mesh) -> Origin:
     return Origin(face, kept)
 
 
-def origin_by_source(mesh: Mesh, source: NDArray[np.int32], before: NDArray[np.int8], original: Mesh) -> Origin:
+def origin_by_source(mesh: Mesh, source: Ints32, before: Ints8, original: Mesh) -> Origin:
     """Origins carried through a cut: source (F,) the face of the model before it, -1 for the side of a hole.
 
     before (G,): origins of those; the first of them are the original's own faces, in its order.
@@ -65,13 +66,13 @@ def origin_by_source(mesh: Mesh, source: NDArray[np.int32], before: NDArray[np.i
     return Origin(face, kept_of(mesh, face, original, int(whole.sum())))
 
 
-def kept_of(mesh: Mesh, face: NDArray[np.int8], original: Mesh, same: int) -> Kept:
+def kept_of(mesh: Mesh, face: Ints8, original: Mesh, same: int) -> Kept:
     """What is left of the original's surface, from origins."""
     left = float(mesh.face_areas[face == OUTER].sum())
     return Kept(same, len(original.faces), len(original.faces) - same, max(original.area - left, 0.0))
 
 
-def _found_in(mesh: Mesh, original: Mesh) -> NDArray[np.bool_]:
+def _found_in(mesh: Mesh, original: Mesh) -> Bools:
     """Faces (F,) whose three corners, in their turn, are those of a face of the original."""
 
     def rows(m: Mesh) -> NDArray[np.void]:

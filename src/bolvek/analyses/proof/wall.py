@@ -12,18 +12,15 @@ has them square across. Where they lean more, material runs out to an edge; that
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 
 from bolvek.analyses.cavities import Cavities
 from bolvek.analyses.proof.origin import OUTER, Origin
 from bolvek.analyses.proof.record import Wall
 from bolvek.analyses.thickness import SAMPLES_A_WALL, crease_samples, measure, sample_surface, wall_tolerance_mm
 from bolvek.analyses.thickness.spots import gather_spots
+from bolvek.arrays import Bools, Floats, Ints, Ints32
 from bolvek.mesh import Mesh
 from bolvek.units import as_triple
-
-Floats = NDArray[np.float64]
-Ints = NDArray[np.int64]
 
 MOST_SAMPLES = 1_500_000
 """Beyond one a face: for a surface that would take more, samples stand farther apart, which is told."""
@@ -40,7 +37,7 @@ class _Measured:
     face: Ints
     area: Floats
     wall: Floats
-    square: NDArray[np.bool_]
+    square: Bools
 
     def __add__(self, other: "_Measured") -> "_Measured":
         pairs = zip(vars(self).values(), vars(other).values(), strict=True)
@@ -62,7 +59,7 @@ class _Judged:
             self.origin = None
             self.of = "all faces, there is no room"
 
-    def at(self, points: Floats, normals: Floats, face: Ints) -> NDArray[np.bool_]:
+    def at(self, points: Floats, normals: Floats, face: Ints) -> Bools:
         """Mask (Q,) of places that are judged; normals (Q, 3) point out of the material."""
         if self.origin is not None:
             return np.asarray(self.origin.face[face] != OUTER)
@@ -70,7 +67,7 @@ class _Judged:
             return np.ones(len(points), bool)
         return self.cavities.is_room[self.cavities.look(self.mesh, points, normals, face)]
 
-    def faces(self) -> NDArray[np.bool_]:
+    def faces(self) -> Bools:
         """Mask (F,) of faces that may have judged places; a large one may look into a room with a part of it."""
         if self.origin is not None:
             return np.asarray(self.origin.face != OUTER)
@@ -132,7 +129,7 @@ def measure_wall(
     )
 
 
-def _cells(mesh: Mesh, judged: _Judged, mask: NDArray[np.bool_], spacing: float, aim: float) -> _Measured:
+def _cells(mesh: Mesh, judged: _Judged, mask: Bools, spacing: float, aim: float) -> _Measured:
     """Rays and balls at cells of the faces that may be judged, those that are."""
     samples = sample_surface(mesh, spacing, mask)
     parts = []
@@ -163,8 +160,8 @@ def _creases(mesh: Mesh, judged: _Judged, spacing: float, aim: float) -> _Measur
 
 
 def _comes_out_judged(
-    mesh: Mesh, judged: _Judged, points: Floats, normals: Floats, length: Floats, hit: NDArray[np.int32]
-) -> NDArray[np.bool_]:
+    mesh: Mesh, judged: _Judged, points: Floats, normals: Floats, length: Floats, hit: Ints32
+) -> Bools:
     out = np.zeros(len(points), bool)
     rows = np.flatnonzero(hit >= 0)
     if len(rows):
@@ -176,7 +173,7 @@ def _comes_out_judged(
 def _from_the_other_side(
     mesh: Mesh,
     judged: _Judged,
-    mask: NDArray[np.bool_],
+    mask: Bools,
     spacing: float,
     far: float,
     aim: float,

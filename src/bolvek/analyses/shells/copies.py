@@ -5,33 +5,27 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from bolvek.kernels import inspect as kernels
-from bolvek.mesh import Mesh
+from bolvek.arrays import Bools, Ints, Ints32
+from bolvek.kernels.surface import defects as kernels
+from bolvek.mesh import Mesh, once_a_mesh
 from bolvek.mesh.topology import OPEN, build_topology
 from bolvek.spatial.parallel import run_ranges
-
-Faces = NDArray[np.int64]
 
 
 @dataclass(frozen=True)
 class Alike:
     """Faces (N,) that share their three corners with another: key (N,) numbers the corners, odd (N,) the way round."""
 
-    faces: Faces
-    key: Faces
-    odd: NDArray[np.bool_]
+    faces: Ints
+    key: Ints
+    odd: Bools
 
 
+@once_a_mesh
 def faces_alike(mesh: Mesh) -> Alike:
-    """Faces with the same three different corners as another one, whichever way round. Computed once a mesh."""
-    if "alike" not in mesh.__dict__:
-        mesh.__dict__["alike"] = _faces_alike(mesh)
-    return mesh.__dict__["alike"]
-
-
-def _faces_alike(mesh: Mesh) -> Alike:
+    """Faces with the same three different corners as another one, whichever way round."""
     mask = np.zeros(len(mesh.faces), bool)
-    run_ranges(lambda b, e: kernels.twin_candidates(mesh.faces, mesh.topology.twin, b, e, mask), len(mask))
+    run_ranges(lambda b, e: kernels.double_candidates(mesh.faces, mesh.topology.opposite, b, e, mask), len(mask))
     faces = np.flatnonzero(mask)
     a, b, c = mesh.faces[faces].T
     faces = faces[(a != b) & (b != c) & (c != a)]
@@ -46,24 +40,28 @@ def _faces_alike(mesh: Mesh) -> Alike:
     return Alike(faces[several], key.ravel()[several], odd[several])
 
 
-def counted_once(mesh: Mesh) -> tuple[Mesh, Faces | None]:
+def counted_once(mesh: Mesh) -> tuple[Mesh, Ints | None]:
     """The mesh without copies of faces that run the same way round, and the faces kept (None: all, the mesh itself).
 
     A face and its copy bound the same material: volume, winding, thickness and support know it once.
     """
-    if "once" not in mesh.__dict__:
-        alike = faces_alike(mesh)
-        way = 2 * alike.key + alike.odd
-        _, first = np.unique(way, return_index=True)
-        copies = np.delete(alike.faces, first)
-        keep = np.delete(np.arange(len(mesh.faces)), copies) if len(copies) else None
-        once = None if keep is None else Mesh(mesh.vertices, mesh.faces[keep])
-        mesh.__dict__["once"] = once, keep  # never the mesh itself: that would keep it alive
-    once, keep = mesh.__dict__["once"]
-    return (mesh, None) if once is None else (once, keep)
+    once = _without_copies(mesh)
+    return (mesh, None) if once is None else once
 
 
-def spread(values: NDArray, keep: Faces | None, mesh: Mesh) -> NDArray:  # type: ignore[type-arg]
+@once_a_mesh
+def _without_copies(mesh: Mesh) -> tuple[Mesh, Ints] | None:
+    """The mesh without copies and the faces kept; None where there are none."""
+    alike = faces_alike(mesh)
+    _, first = np.unique(2 * alike.key + alike.odd, return_index=True)
+    copies = np.delete(alike.faces, first)
+    if not len(copies):
+        return None
+    keep = np.delete(np.arange(len(mesh.faces)), copies)
+    return Mesh(mesh.vertices, mesh.faces[keep]), keep
+
+
+def spread(values: NDArray, keep: Ints | None, mesh: Mesh) -> NDArray:  # type: ignore[type-arg]
     """What was found for the faces kept (K,), for all faces (F,) of the mesh: a copy has what its first has."""
     if keep is None:
         return values
@@ -77,7 +75,7 @@ def spread(values: NDArray, keep: Faces | None, mesh: Mesh) -> NDArray:  # type:
     return values[number[first]]
 
 
-def part_by_part(mesh: Mesh, part: NDArray[np.int32]) -> Mesh:
+def part_by_part(mesh: Mesh, part: Ints32) -> Mesh:
     """The mesh with its parts (F,) no longer welded to each other where each is closed by itself.
 
     Parts that touch exactly share vertices once equal points are one; each is a body of its own all the same.
@@ -90,7 +88,7 @@ def part_by_part(mesh: Mesh, part: NDArray[np.int32]) -> Mesh:
         return mesh
     apart = build_topology(np.ascontiguousarray(at.reshape(-1, 3), np.int32), len(pairs))
     ragged = np.zeros(int(part.max()) + 1, bool)
-    ragged[part[np.flatnonzero(apart.twin == OPEN) // 3]] = True
+    ragged[part[np.flatnonzero(apart.opposite == OPEN) // 3]] = True
     joined = np.where(ragged[part], ragged.size, part)
     corner = mesh.faces.astype(np.int64) * (ragged.size + 1) + joined[:, None]
     pairs, at = np.unique(corner, return_inverse=True)

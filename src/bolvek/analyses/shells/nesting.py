@@ -4,9 +4,9 @@ from dataclasses import dataclass
 from fractions import Fraction
 
 import numpy as np
-from numpy.typing import NDArray
 
 from bolvek.analyses.shells.openings import Openings, lids
+from bolvek.arrays import Bools, Floats, Ints
 from bolvek.mesh import Mesh
 from bolvek.mesh.topology import CROWDED, OPEN
 from bolvek.spatial.tree import Tree
@@ -22,25 +22,25 @@ class Shells:
     at even depth (parts) and negative at odd depth (cavities).
     """
 
-    depth: NDArray[np.int64]
-    volume: NDArray[np.float64]
-    closed: NDArray[np.bool_]
-    inner: NDArray[np.int64]
-    outer: NDArray[np.int64]
+    depth: Ints
+    volume: Floats
+    closed: Bools
+    inner: Ints
+    outer: Ints
 
     @property
-    def cavities(self) -> NDArray[np.int64]:
+    def cavities(self) -> Ints:
         """Shells that bound an enclosed void."""
         return np.flatnonzero((self.depth % 2 == 1) & (self.volume < 0))
 
     @property
-    def around(self) -> NDArray[np.int64]:
+    def around(self) -> Ints:
         """How often material is wound around the outside of each shell (S,): 0 in air, 1 in material."""
         facing = np.where(self.volume < 0, -1, 1)
         return np.bincount(self.inner, facing[self.outer], len(self.depth)).astype(np.int64)
 
     @property
-    def voids(self) -> tuple[NDArray[np.int64], NDArray[np.float64]]:
+    def voids(self) -> tuple[Ints, Floats]:
         """Shells that close a void in material, and its volume (mm3) without the parts that lie in it."""
         shells = np.flatnonzero((self.volume < 0) & (self.around == 1))
         volume = -self.volume[shells]
@@ -51,15 +51,15 @@ class Shells:
         return shells, volume
 
 
-def closed_shells(mesh: Mesh) -> NDArray[np.bool_]:
+def closed_shells(mesh: Mesh) -> Bools:
     """Shells (S,) without an open edge and with an even number of uses of every edge.
 
     Where a use comes from a face that stands there twice, the even number may be that of different faces.
     """
     topology = mesh.topology
     closed = np.ones(topology.shells, bool)
-    closed[topology.shell[np.flatnonzero(topology.twin == OPEN) // 3]] = False
-    crowded = np.flatnonzero(topology.twin == CROWDED)
+    closed[topology.shell[np.flatnonzero(topology.opposite == OPEN) // 3]] = False
+    crowded = np.flatnonzero(topology.opposite == CROWDED)
     if len(crowded):
         face, k = np.divmod(crowded, 3)
         ends = np.sort(np.stack([mesh.faces[face, k], mesh.faces[face, (k + 1) % 3]], axis=1), axis=1)
@@ -97,7 +97,7 @@ def nest_exactly(mesh: Mesh) -> Shells:
     return Shells(np.bincount(inner, minlength=n), volume, np.ones(n, bool), inner, outer)
 
 
-def _exact_volume(corners: NDArray[np.float64]) -> float:
+def _exact_volume(corners: Floats) -> float:
     """Signed volume of closed triangles (N, 3, 3), exact but for the last rounding."""
     total = Fraction(0)
     for triangle in corners.tolist():
@@ -155,14 +155,14 @@ def nest_shells(mesh: Mesh, openings: Openings | None = None) -> Shells:
     return Shells(np.bincount(inner, minlength=n), volume, closed, inner, outer)
 
 
-def _only_open(mesh: Mesh) -> NDArray[np.bool_]:
+def _only_open(mesh: Mesh) -> Bools:
     """Shells (S,) that nothing but open edges keeps from being closed: no edge of theirs is used by three faces."""
     fine = np.ones(mesh.topology.shells, bool)
-    fine[mesh.topology.shell[np.flatnonzero(mesh.topology.twin == CROWDED) // 3]] = False
+    fine[mesh.topology.shell[np.flatnonzero(mesh.topology.opposite == CROWDED) // 3]] = False
     return fine
 
 
-def fan_volumes(corners: NDArray[np.float64]) -> NDArray[np.float64]:
+def fan_volumes(corners: Floats) -> Floats:
     """Volume (N,) of the tetrahedra between triangles (N, 3, 3) and the origin."""
     cross = np.cross(corners[:, 1], corners[:, 2])
     return np.asarray(np.einsum("ij,ij->i", corners[:, 0], cross) / 6)

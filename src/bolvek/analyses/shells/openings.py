@@ -3,15 +3,12 @@
 from dataclasses import dataclass, replace
 
 import numpy as np
-from numpy.typing import NDArray
 
 from bolvek.analyses.shells.rims import Rims, find_rims, near_mm
 from bolvek.analyses.zones import gather
+from bolvek.arrays import Bools, Floats, Ints, Ints32
 from bolvek.mesh import Mesh
 from bolvek.mesh.topology import OPEN
-
-Floats = NDArray[np.float64]
-Ints = NDArray[np.int64]
 
 RIM_SHARE = 0.4
 """A loop is the rim of an open skin when a disc as long around has at least this share of the skin's area."""
@@ -82,9 +79,9 @@ class Openings:
 
     found: list[Opening]
     half: list[Ints]
-    skin: NDArray[np.bool_]
-    unsure: NDArray[np.bool_]
-    group: NDArray[np.int32]
+    skin: Bools
+    unsure: Bools
+    group: Ints32
 
 
 def find_openings(mesh: Mesh, radius: float | None = None) -> Openings:
@@ -120,7 +117,7 @@ def lids(mesh: Mesh, openings: Openings) -> tuple[Floats, Ints, Ints]:
     for o, half in zip(openings.found, openings.half, strict=True):
         if openings.skin[o.shell - 1]:
             continue
-        half = half[mesh.topology.twin[half] == OPEN]
+        half = half[mesh.topology.opposite[half] == OPEN]
         face, k = np.divmod(half, 3)
         a, b = mesh.vertices[mesh.faces[face, k]], mesh.vertices[mesh.faces[face, (k + 1) % 3]]
         middle = np.broadcast_to(np.array(o.where_mm), a.shape)
@@ -157,7 +154,7 @@ def _measure(mesh: Mesh, rims: Rims, chains: list[Ints]) -> list[Opening]:
             off = points - points.mean(axis=0)
             bent[c] = np.abs(off @ np.linalg.svd(off, full_matrices=False)[2][-1]).max()
     half = rims.half[rows]
-    is_open = mesh.topology.twin[half] == OPEN
+    is_open = mesh.topology.opposite[half] == OPEN
     ends = np.unique(np.stack([owner[is_open], half[is_open]], axis=1), axis=0)[:, 0]
     count = np.bincount(ends, minlength=len(chains))
     crowded = np.bincount(owner, ~is_open, len(chains)).astype(int)
@@ -172,7 +169,7 @@ def _measure(mesh: Mesh, rims: Rims, chains: list[Ints]) -> list[Opening]:
     ]
 
 
-def _forward(a: Floats, b: Floats, starts: Ints, edges: Ints) -> NDArray[np.bool_]:
+def _forward(a: Floats, b: Floats, starts: Ints, edges: Ints) -> Bools:
     """Whether each edge, as listed, ends where the next one of its loop touches it (the shorter way)."""
     following = np.arange(len(a)) + 1
     following[starts + edges - 1] = starts
@@ -181,7 +178,7 @@ def _forward(a: Floats, b: Floats, starts: Ints, edges: Ints) -> NDArray[np.bool
     return np.asarray(near_b <= near_a)
 
 
-def _judge(mesh: Mesh, rims: Rims, loops: list[Opening], group: NDArray[np.int32]) -> list[Opening]:
+def _judge(mesh: Mesh, rims: Rims, loops: list[Opening], group: Ints32) -> list[Opening]:
     """Each loop with its kind, and whether it is the lowest of its shell."""
     if not loops:
         return []
@@ -266,7 +263,7 @@ def _to_line(points: Floats, line: Floats) -> Floats:
     return np.asarray(np.linalg.norm(off - t[..., None] * d, axis=2).min(axis=1))
 
 
-def _encloses(mesh: Mesh, o: Opening, group: NDArray[np.int32], area: float) -> bool:
+def _encloses(mesh: Mesh, o: Opening, group: Ints32, area: float) -> bool:
     """Whether the shell, its one loop closed in thought, encloses anything to speak of."""
     face = np.flatnonzero((group == group[o.shell - 1])[mesh.topology.shell])
     middle = np.array(o.where_mm)
@@ -275,7 +272,7 @@ def _encloses(mesh: Mesh, o: Opening, group: NDArray[np.int32], area: float) -> 
     return 36 * np.pi * volume**2 > ENCLOSING * area**3
 
 
-def _section(mesh: Mesh, o: Opening, start: Floats, end: Floats, shells: NDArray[np.bool_]) -> float:
+def _section(mesh: Mesh, o: Opening, start: Floats, end: Floats, shells: Bools) -> float:
     """Length (mm) of the section of the shells by the loop's plane moved half the loop's radius into them, near it."""
     points = np.unique(np.concatenate([start, end]), axis=0)
     middle = np.array(o.where_mm)

@@ -3,15 +3,12 @@
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 
 from bolvek.analyses.zones import gather
-from bolvek.kernels import inspect as kernels
+from bolvek.arrays import Bools, Floats, Ints, Ints32
+from bolvek.kernels.surface import defects as kernels
 from bolvek.mesh import Mesh
 from bolvek.mesh.topology import CROWDED, OPEN
-
-Floats = NDArray[np.float64]
-Ints = NDArray[np.int64]
 
 NEAR_SHARE, MOST_NEAR_MM = 1e-4, 0.02
 """Vertices nearer than this share of the longest side, at most so many mm, count as doubled."""
@@ -42,7 +39,7 @@ class Rims:
 
 def open_pairs(mesh: Mesh, radius: float) -> Ints:
     """Pairs (P, 2) of vertices on open edges, within `radius` mm of each other, that share no edge."""
-    half = np.flatnonzero(mesh.topology.twin == OPEN)
+    half = np.flatnonzero(mesh.topology.opposite == OPEN)
     face, k = np.divmod(half, 3)
     rim = np.unique(np.stack([mesh.faces[face, k], mesh.faces[face, (k + 1) % 3]]))
     if not radius > 0 or len(rim) < 2:
@@ -64,7 +61,7 @@ def open_pairs(mesh: Mesh, radius: float) -> Ints:
 
 def find_rims(mesh: Mesh, radius: float) -> Rims:
     """All loops and seams of open edges; vertices within `radius` mm lie on each other."""
-    half = np.flatnonzero(mesh.topology.twin == OPEN)
+    half = np.flatnonzero(mesh.topology.opposite == OPEN)
     face, k = np.divmod(half, 3)
     a, b = mesh.faces[face, k].astype(np.int64), mesh.faces[face, (k + 1) % 3].astype(np.int64)
     half, a, b = (x[a != b] for x in (half, a, b))  # edges from a vertex to itself bound nothing
@@ -90,7 +87,7 @@ def find_rims(mesh: Mesh, radius: float) -> Rims:
     merged[label[split]] = True
     merged[low[zipped]] = merged[high[zipped]] = True
     odd = odd_edges(mesh)
-    crowded = np.flatnonzero(mesh.topology.twin == CROWDED)
+    crowded = np.flatnonzero(mesh.topology.opposite == CROWDED)
     face, k = np.divmod(crowded, 3)
     merged[label[mesh.faces[face, k]]] = merged[label[mesh.faces[face, (k + 1) % 3]]] = True
     kept = np.flatnonzero(~cancelled)
@@ -107,7 +104,7 @@ def find_rims(mesh: Mesh, radius: float) -> Rims:
         mesh.vertices[a],
         mesh.vertices[b],
         half,
-        [rows[loop] for loop in loops if (mesh.topology.twin[half[rows[loop]]] == OPEN).any()],
+        [rows[loop] for loop in loops if (mesh.topology.opposite[half[rows[loop]]] == OPEN).any()],
         [zipped[seam] for seam in seams],
         np.stack([shell[mates[0::2]], shell[mates[1::2]]], axis=1),
     )
@@ -164,7 +161,7 @@ def _split(mesh: Mesh, half: Ints, a: Ints, b: Ints, radius: float) -> tuple[Int
 
 def odd_edges(mesh: Mesh) -> Ints:
     """A half-edge of every edge used by three faces, five, and so on: the border runs along it too."""
-    crowded = np.flatnonzero(mesh.topology.twin == CROWDED)
+    crowded = np.flatnonzero(mesh.topology.opposite == CROWDED)
     if not len(crowded):
         return crowded
     face, k = np.divmod(crowded, 3)
@@ -173,7 +170,7 @@ def odd_edges(mesh: Mesh) -> Ints:
     return crowded[first[uses % 2 == 1]]
 
 
-def _trace(mesh: Mesh, half: Ints, a: Ints, b: Ints, label: Ints, merged: NDArray[np.bool_]) -> list[Ints]:
+def _trace(mesh: Mesh, half: Ints, a: Ints, b: Ints, label: Ints, merged: Bools) -> list[Ints]:
     """Loops as rows of edges; at a vertex they follow the fan of faces: skins that touch in a point stay apart."""
     if not len(half):
         return []
@@ -192,7 +189,7 @@ def _trace(mesh: Mesh, half: Ints, a: Ints, b: Ints, label: Ints, merged: NDArra
     return [loop for chain in _walks(node32, len(names)) for loop in _simple(places, chain)]
 
 
-def _walks(node: NDArray[np.int32], count: int) -> list[Ints]:
+def _walks(node: Ints32, count: int) -> list[Ints]:
     both = node.T.ravel()
     edges = (np.argsort(both, kind="stable") // 2).astype(np.int32)
     first = np.concatenate([[0], np.cumsum(np.bincount(both, minlength=count))])

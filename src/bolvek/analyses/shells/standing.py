@@ -3,18 +3,14 @@
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 
 from bolvek.analyses.shells.nesting import Shells, fan_volumes, nest_shells
 from bolvek.analyses.shells.openings import Openings, find_openings, lids
-from bolvek.kernels import inspect as kernels
-from bolvek.mesh import Mesh
+from bolvek.arrays import Bools, Floats, Ints
+from bolvek.kernels.surface import defects as kernels
+from bolvek.mesh import Mesh, once_a_mesh
 from bolvek.mesh.topology import CROWDED, OPEN
 from bolvek.spatial.tree import Tree
-
-Floats = NDArray[np.float64]
-Ints = NDArray[np.int64]
-Bools = NDArray[np.bool_]
 
 SHEET_SHARE = 1e-9
 """A closed shell whose volume is below this share of its area times its diagonal encloses nothing: a sheet."""
@@ -59,30 +55,28 @@ class Standing:
         return total
 
 
-def standing(mesh: Mesh) -> Standing:
-    """How the shells of a mesh (copies of faces left out, see `counted_once`) stand. Computed once a mesh."""
-    if "standing" not in mesh.__dict__:
-        mesh.__dict__["standing"] = _standing(mesh)
-    return mesh.__dict__["standing"]
-
-
 def outward_signs(mesh: Mesh) -> Floats:
     """Per face (F,): 1 where it faces out of its material as it stands, -1 where it is turned the wrong way."""
     return standing(mesh).sign
 
 
 def material_tree(mesh: Mesh) -> Tree:
-    """The tree whose winding number is above a half in material, wherever the faces look. Computed once a mesh."""
+    """The tree whose winding number is above a half in material, wherever the faces look."""
     sign = outward_signs(mesh)
     if (sign > 0).all():
         return mesh.tree
-    if "material" not in mesh.__dict__:
-        faces = np.where(sign[:, None] < 0, mesh.faces[:, ::-1], mesh.faces)
-        mesh.__dict__["material"] = Tree(mesh.vertices, np.ascontiguousarray(faces))
-    return mesh.__dict__["material"]
+    return _turned_tree(mesh)
 
 
-def _standing(mesh: Mesh) -> Standing:
+@once_a_mesh
+def _turned_tree(mesh: Mesh) -> Tree:
+    """The tree over the faces, each turned to look out of its material."""
+    return Tree(mesh.vertices, np.where(outward_signs(mesh)[:, None] < 0, mesh.faces[:, ::-1], mesh.faces))
+
+
+@once_a_mesh
+def standing(mesh: Mesh) -> Standing:
+    """How the shells of a mesh (copies of faces left out, see `counted_once`) stand."""
     topology = mesh.topology
     n = topology.shells
     openings = find_openings(mesh)
@@ -164,11 +158,11 @@ def _turned(mesh: Mesh) -> tuple[Bools, Bools, Bools]:
     if not topology.badly_oriented_edges:
         return nothing, nothing, np.zeros(topology.shells, bool)
     piece, turned = np.arange(n, dtype=np.int32), np.zeros(n, bool)
-    conflicts = kernels.orient_faces(topology.twin, topology.same_way, piece, turned)
+    conflicts = kernels.orient_faces(topology.opposite, topology.same_way, piece, turned)
     one_sided, shells = np.zeros(n, bool), np.zeros(topology.shells, bool)
-    half = np.flatnonzero(topology.twin >= 0)
+    half = np.flatnonzero(topology.opposite >= 0)
     if conflicts:
-        a, b = half // 3, topology.twin[half] // 3
+        a, b = half // 3, topology.opposite[half] // 3
         one_sided[piece[a[turned[a] ^ turned[b] ^ topology.same_way[half]]]] = True
         one_sided = one_sided[piece]
         shells[topology.shell[one_sided]] = True
@@ -178,7 +172,7 @@ def _turned(mesh: Mesh) -> tuple[Bools, Bools, Bools]:
     larger = np.bincount(piece, sign * mesh.face_areas, n) < 0
     # the volume of a piece, its border closed by a fan from the border's middle
     own = np.bincount(piece, sign * mesh.face_volumes, n)
-    border = np.flatnonzero((topology.twin == OPEN) | (topology.twin == CROWDED))
+    border = np.flatnonzero((topology.opposite == OPEN) | (topology.opposite == CROWDED))
     face, k = np.divmod(border, 3)
     p, q = mesh.vertices[mesh.faces[face, k]], mesh.vertices[mesh.faces[face, (k + 1) % 3]]
     count = np.maximum(np.bincount(piece[face], minlength=n), 1)

@@ -8,10 +8,10 @@ without area, twin faces and self-intersections. Everything is decided exactly (
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 
-from bolvek.kernels.triangles import mark_flat
-from bolvek.mesh import Mesh
+from bolvek.arrays import Bools, Floats, Ints
+from bolvek.kernels.exact.triangles import mark_flat
+from bolvek.mesh import Mesh, once_a_mesh
 from bolvek.mesh.topology import CROWDED, OPEN
 from bolvek.spatial.parallel import run_ranges
 
@@ -45,34 +45,29 @@ class Defect:
         return f"{self.count:,} {WORDS[self.code][self.count != 1]}"
 
 
+@once_a_mesh
 def find_defects(mesh: Mesh) -> tuple[Defect, ...]:
-    """All defects of a mesh; empty when it is sound. Computed once a mesh.
+    """All defects of a mesh; empty when it is sound.
 
     Flat faces are those whose corners lie exactly on a line, or of which two are the same.
     """
-    if "defects" not in mesh.__dict__:
-        mesh.__dict__["defects"] = _find(mesh)
-    return mesh.__dict__["defects"]
-
-
-def _find(mesh: Mesh) -> tuple[Defect, ...]:
     mesh.prepare()
     topology = mesh.topology
     found = []
 
-    def add(code: str, count: int, places: NDArray[np.float64]) -> None:
+    def add(code: str, count: int, places: Floats) -> None:
         if count:
             where = tuple(tuple(float(x) for x in p) for p in places[:_MOST_PLACES])
             found.append(Defect(code, count, where))  # type: ignore[arg-type]
 
-    def edge_middles(mask: NDArray[np.bool_]) -> NDArray[np.float64]:
+    def edge_middles(mask: Bools) -> Floats:
         half = np.flatnonzero(mask)[: 4 * _MOST_PLACES]
         face, k = np.divmod(half, 3)
         ends = mesh.vertices[mesh.faces[face, k]], mesh.vertices[mesh.faces[face, (k + 1) % 3]]
         return np.unique(0.5 * (ends[0] + ends[1]), axis=0)
 
-    add("open_edges", topology.open_edges, edge_middles(topology.twin == OPEN))
-    add("nonmanifold_edges", topology.nonmanifold_edges, edge_middles(topology.twin == CROWDED))
+    add("open_edges", topology.open_edges, edge_middles(topology.opposite == OPEN))
+    add("nonmanifold_edges", topology.nonmanifold_edges, edge_middles(topology.opposite == CROWDED))
     add("badly_oriented_edges", topology.badly_oriented_edges, edge_middles(topology.same_way))
     split = split_vertices(mesh)
     add("split_vertices", len(split), mesh.vertices[split])
@@ -83,23 +78,21 @@ def _find(mesh: Mesh) -> tuple[Defect, ...]:
     return tuple(found)
 
 
-def split_vertices(mesh: Mesh) -> NDArray[np.int64]:
+def split_vertices(mesh: Mesh) -> Ints:
     """Vertices where fans of faces touch that share no edge there; non-manifold edges are not told again."""
     topology = mesh.topology
     if not topology.extra_fans:
         return np.zeros(0, np.int64)
     corners = np.flatnonzero(topology.fan == np.arange(len(topology.fan)))
     vertex, uses = np.unique(mesh.faces.ravel()[corners], return_counts=True)
-    face, k = np.divmod(np.flatnonzero(topology.twin == CROWDED), 3)
+    face, k = np.divmod(np.flatnonzero(topology.opposite == CROWDED), 3)
     told = np.concatenate([mesh.faces[face, k], mesh.faces[face, (k + 1) % 3]])
     return np.setdiff1d(vertex[uses > 1], told).astype(np.int64)
 
 
-def flat_faces(mesh: Mesh) -> NDArray[np.bool_]:
-    """Mask (F,) of faces whose three corners lie exactly on one line. Computed once a mesh."""
-    if "flat" not in mesh.__dict__:
-        flat = np.empty(len(mesh.faces), bool)
-        run_ranges(lambda b, e: mark_flat(mesh.vertices, mesh.faces, b, e, flat), len(mesh.faces))
-        mesh.__dict__["flat"] = flat
-    found: NDArray[np.bool_] = mesh.__dict__["flat"]
-    return found
+@once_a_mesh
+def flat_faces(mesh: Mesh) -> Bools:
+    """Mask (F,) of faces whose three corners lie exactly on one line."""
+    flat = np.empty(len(mesh.faces), bool)
+    run_ranges(lambda b, e: mark_flat(mesh.vertices, mesh.faces, b, e, flat), len(mesh.faces))
+    return flat

@@ -1,17 +1,14 @@
 """Self-intersections gathered into zones, told apart by the shells that meet."""
 
 import numpy as np
-from numpy.typing import NDArray
 
 from bolvek.analyses.survey.record import Crossing, Crossings
 from bolvek.analyses.zones import gather, zones
-from bolvek.kernels import inspect as kernels
+from bolvek.arrays import Bools, Floats, Ints, Ints32
+from bolvek.kernels.surface import defects as kernels
 from bolvek.mesh import Mesh
 from bolvek.spatial.parallel import run_ranges
 from bolvek.spatial.tree import Tree
-
-Floats = NDArray[np.float64]
-Keys = NDArray[np.int64]
 
 _MOST_ZONES = 10_000
 
@@ -23,9 +20,7 @@ _INNER = np.array(
 _LEAST_RUN = 1e-9  # share of the longest side: faces that cross along less touch in a point
 
 
-def find_crossings(
-    mesh: Mesh, pairs: NDArray[np.int32], *, total: int, twins: int, touch: Keys, apart: Keys
-) -> Crossings:
+def find_crossings(mesh: Mesh, pairs: Ints32, *, total: int, twins: int, touch: Ints, apart: Ints) -> Crossings:
     """Zones of pairs (P, 2) of meeting faces that are no twins, out of `total` pairs that there are.
 
     touch: pairs of shells, as a S + b, that touch without going into each other; apart: those of them that are
@@ -45,8 +40,8 @@ def find_crossings(
     face, kind = np.divmod(nodes, len(keys))
     links = [number]
     for k in range(3):
-        twin = mesh.topology.twin[3 * face + k]
-        beside = np.where(twin >= 0, twin // 3 * len(keys) + kind, -1)
+        opposite = mesh.topology.opposite[3 * face + k]
+        beside = np.where(opposite >= 0, opposite // 3 * len(keys) + kind, -1)
         place = np.minimum(np.searchsorted(nodes, beside), len(nodes) - 1)
         same = nodes[place] == beside
         links.append(np.stack([np.flatnonzero(same), place[same]], axis=1))
@@ -72,7 +67,7 @@ def find_crossings(
     return Crossings(total, len(pairs), rest, of_itself, touching, contact, twins, len(count), found)
 
 
-def find_touching(mesh: Mesh, pairs: NDArray[np.int32], sign: Floats) -> Keys:
+def find_touching(mesh: Mesh, pairs: Ints32, sign: Floats) -> Ints:
     """Pairs of shells, as a S + b with a < b, that meet without either going into the other's material.
 
     Exact where faces cross in earnest or lie in one plane facing the same way; else points just inside the faces
@@ -102,7 +97,7 @@ def find_touching(mesh: Mesh, pairs: NDArray[np.int32], sign: Floats) -> Keys:
     return left[np.array(fine, bool)]
 
 
-def _share_area(mesh: Mesh, pairs: NDArray[np.int32]) -> NDArray[np.bool_]:
+def _share_area(mesh: Mesh, pairs: Ints32) -> Bools:
     """Whether the two faces of each pair (P, 2), which lie in one plane, overlap: no side of either parts them."""
     normal = mesh.area_vectors[pairs[:, 0]]
     apart = np.zeros(len(pairs), bool)
@@ -116,7 +111,7 @@ def _share_area(mesh: Mesh, pairs: NDArray[np.int32]) -> NDArray[np.bool_]:
     return ~apart
 
 
-def _run(mesh: Mesh, pairs: NDArray[np.int32]) -> Floats:
+def _run(mesh: Mesh, pairs: Ints32) -> Floats:
     """How far (P,) the two faces of each pair cross along their common line, in mm."""
     one, other = mesh.corners[pairs[:, 0]], mesh.corners[pairs[:, 1]]
     line = np.cross(mesh.area_vectors[pairs[:, 0]], mesh.area_vectors[pairs[:, 1]])
@@ -137,7 +132,7 @@ def _run(mesh: Mesh, pairs: NDArray[np.int32]) -> Floats:
     return np.asarray(np.minimum(b, d) - np.maximum(a, c))
 
 
-def _goes_into(mesh: Mesh, pairs: NDArray[np.int32], sign: Floats, a: int, b: int, trees: dict[int, Tree]) -> bool:
+def _goes_into(mesh: Mesh, pairs: Ints32, sign: Floats, a: int, b: int, trees: dict[int, Tree]) -> bool:
     """Whether faces of shell a that meet shell b have b's material beneath them, or the other way round.
 
     trees, one a shell, are made as they are needed.

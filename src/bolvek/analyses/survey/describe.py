@@ -3,10 +3,10 @@
 from dataclasses import replace
 
 import numpy as np
-from numpy.typing import NDArray
 
 from bolvek.analyses.shells import Standing
 from bolvek.analyses.survey.record import Part, Shell
+from bolvek.arrays import Bools, Ints32
 from bolvek.formats.soup import Parts
 from bolvek.mesh import Mesh
 from bolvek.mesh.topology import OPEN
@@ -19,8 +19,8 @@ STRAY_SHARE = 0.05
 def describe_shells(
     mesh: Mesh,
     found: Standing,
-    pairs: NDArray[np.int32],
-    label: NDArray[np.int32] | None,
+    pairs: Ints32,
+    label: Ints32 | None,
     parts: Parts | None,
 ) -> list[Shell]:
     """A record a shell. pairs of faces that meet; label (F,) of the parts."""
@@ -67,7 +67,7 @@ def _faces_text(one_sided: bool, mixed: bool, facing: int) -> str:
     return "mixed" if mixed else {1: "out", -1: "in"}.get(facing, "")
 
 
-def _strays(mesh: Mesh, found: Standing, pairs: NDArray[np.int32]) -> NDArray[np.bool_]:
+def _strays(mesh: Mesh, found: Standing, pairs: Ints32) -> Bools:
     """Shells (S,) small against the largest, that lie in no other and cross none."""
     n = mesh.topology.shells
     low, high = mesh.shell_boxes
@@ -80,7 +80,7 @@ def _strays(mesh: Mesh, found: Standing, pairs: NDArray[np.int32]) -> NDArray[np
     return np.asarray((diagonal < STRAY_SHARE * diagonal.max(initial=0.0)) & (found.nested.depth == 0) & ~meets & alone)
 
 
-def _names(mesh: Mesh, label: NDArray[np.int32] | None, parts: Parts | None) -> list[str | None]:
+def _names(mesh: Mesh, label: Ints32 | None, parts: Parts | None) -> list[str | None]:
     """Name of the part that each shell belongs to."""
     if label is None or parts is None:
         return [None] * mesh.topology.shells
@@ -99,7 +99,7 @@ def describe_parts(mesh: Mesh, parts: Parts | None) -> list[Part]:
         if not len(faces):
             continue
         points = mesh.vertices[mesh.faces[faces]].reshape(-1, 3)
-        rim = int((mesh.topology.twin.reshape(-1, 3)[faces] == OPEN).sum())
+        rim = int((mesh.topology.opposite.reshape(-1, 3)[faces] == OPEN).sum())
         shells = len(np.unique(mesh.topology.shell[faces]))
         size = as_triple(np.ptp(points, axis=0))
         found.append(Part(name, len(faces), shells, size, rim, k in parts.support))

@@ -1,16 +1,16 @@
 """What lies on or almost on something else: twin faces and near-double vertices."""
 
 import numpy as np
-from numpy.typing import NDArray
 
 from bolvek.analyses.shells import faces_alike, open_pairs
-from bolvek.analyses.survey.record import Faces, Near, Twins
+from bolvek.analyses.survey.record import Near, Twins
 from bolvek.analyses.zones import face_zones, gather
+from bolvek.arrays import Ints, Ints32
 from bolvek.mesh import Mesh
 from bolvek.mesh.topology import build_topology
 
 
-def find_twins(mesh: Mesh, part: NDArray[np.int32] | None = None) -> tuple[Twins, Faces]:
+def find_twins(mesh: Mesh, part: Ints32 | None = None) -> tuple[Twins, Ints]:
     """Pairs of faces with the same three different corners, and the faces in them.
 
     Faces of two parts (F,) that run the opposite way round are two bodies laid against each other, not twins.

@@ -1,15 +1,15 @@
 """Faces that lie hidden in material."""
 
 import numpy as np
-from numpy.typing import NDArray
 
 from bolvek.analyses.shells import Standing
+from bolvek.arrays import Ints, Ints32
 from bolvek.mesh import Mesh
 from bolvek.mesh.topology import label_patches
 from bolvek.spatial.tree import Tree
 
 
-def find_hidden(mesh: Mesh, pairs: NDArray[np.int32], found: Standing, touch: NDArray[np.int64]) -> NDArray[np.int64]:
+def find_hidden(mesh: Mesh, pairs: Ints32, found: Standing, touch: Ints) -> Ints:
     """Faces with a closed shell's material before them; pairs (P, 2) of faces meet.
 
     What lies against another part does not lie in it: touch has pairs of shells, as a S + b, that only touch.

@@ -2,15 +2,12 @@
 
 from dataclasses import dataclass, field
 
-import numpy as np
-from numpy.typing import NDArray
-
 from bolvek.analyses.cavities import Cavity
 from bolvek.analyses.shells import Opening
 from bolvek.analyses.zones import Zone
+from bolvek.arrays import Ints
 
 Triple = tuple[float, float, float]
-Faces = NDArray[np.int64]
 
 
 @dataclass(frozen=True)
@@ -161,4 +158,4 @@ class Survey:
 class Marks:
     """Faces (numbers) in trouble, by class."""
 
-    faces: dict[str, Faces]
+    faces: dict[str, Ints]

@@ -20,15 +20,14 @@ from bolvek.analyses.survey.duplicates import find_near, find_twins
 from bolvek.analyses.survey.hidden import find_hidden
 from bolvek.analyses.survey.record import Class, Marks, Shell, Survey
 from bolvek.analyses.zones import edge_zones, face_zones, zones
+from bolvek.arrays import Bools, Floats, Ints, Ints8, Ints32
 from bolvek.errors import UsageError, WorkError
 from bolvek.formats.soup import Parts
-from bolvek.kernels import inspect as kernels
+from bolvek.kernels.surface import defects as kernels
 from bolvek.mesh import Mesh
 from bolvek.mesh.topology import CROWDED, label_patches
 from bolvek.spatial.parallel import run_ranges
 from bolvek.units import as_triple
-
-Faces = NDArray[np.int64]
 
 SLIVER_SHARE, MOST_SLIVER_MM = 1e-5, 0.001
 """Faces lower than this share of the longest side, at most so many mm, are slivers."""
@@ -75,7 +74,7 @@ def survey(mesh: Mesh, settings: SurveySettings = SurveySettings(), parts: Parts
 
     defects = find_defects(whole)
     topology = whole.topology
-    crowded = np.flatnonzero(topology.twin == CROWDED)
+    crowded = np.flatnonzero(topology.opposite == CROWDED)
     found = standing(body)
     patch, _ = label_patches(body.topology, found.turned)
     flipped = np.flatnonzero(found.turned)
@@ -106,7 +105,7 @@ def survey(mesh: Mesh, settings: SurveySettings = SurveySettings(), parts: Parts
         "slivers": slivers,
         "self_intersections": np.unique(pairs).astype(np.int64),
         "hidden_faces": hidden,
-        "knife_edges": np.unique(np.concatenate([knives // 3, body.topology.twin[knives] // 3])),
+        "knife_edges": np.unique(np.concatenate([knives // 3, body.topology.opposite[knives] // 3])),
         "strays": np.flatnonzero(np.array([s.stray for s in shells])[body.topology.shell]),
     }
     for code in ("open_edges", "flipped_faces", "inside_out", "self_intersections", "hidden_faces", "knife_edges"):
@@ -161,7 +160,7 @@ def _volume(found: Standing, role: NDArray[np.str_]) -> float | None:
     return None if volume is None else volume - float(np.abs(found.nested.volume[role == "support"]).sum())
 
 
-def _without_twins(mesh: Mesh) -> NDArray[np.int32]:
+def _without_twins(mesh: Mesh) -> Ints32:
     """Pairs of faces that meet, but for those on the same three corners."""
     pairs = mesh.meeting[0]
     if not len(faces_alike(mesh).faces):
@@ -170,14 +169,14 @@ def _without_twins(mesh: Mesh) -> NDArray[np.int32]:
     return pairs[(corners[:, 0] != corners[:, 1]).any(axis=1)]
 
 
-def _twin_pairs(mesh: Mesh, flat: NDArray[np.bool_]) -> int:
+def _twin_pairs(mesh: Mesh, flat: Bools) -> int:
     """Pairs of faces with an area on the same three corners."""
     alike = faces_alike(mesh)
     count = np.bincount(alike.key[~flat[alike.faces]]).astype(np.int64) if len(alike.key) else np.zeros(0, np.int64)
     return int((count * (count - 1) // 2).sum())
 
 
-def _of_parts(touch: Faces, shells: int, described: list[Shell]) -> Faces:
+def _of_parts(touch: Ints, shells: int, described: list[Shell]) -> Ints:
     """Those pairs of shells that are named parts of the file, two different ones."""
     names = [s.part for s in described]
     named = [
@@ -194,19 +193,20 @@ def _rooms(mesh: Mesh) -> list[Cavity]:
     return [c for c in find_cavities(mesh, nested=nested).found if not c.pocket]
 
 
-def _heights(mesh: Mesh) -> NDArray[np.float64]:
+def _heights(mesh: Mesh) -> Floats:
     height = np.empty(len(mesh.faces))
     run_ranges(lambda b, e: kernels.face_heights(mesh.vertices, mesh.faces, b, e, height), len(height))
     return height
 
 
-def _knives(mesh: Mesh, facing: NDArray[np.int8], skip: NDArray[np.bool_], angle_deg: float) -> Faces:
+def _knives(mesh: Mesh, facing: Ints8, skip: Bools, angle_deg: float) -> Ints:
     """Half-edges, one an edge, whose material is sharper than the angle."""
     v, f, area, t = mesh.vertices, mesh.faces, mesh.area_vectors, mesh.topology
     knife = np.zeros(3 * len(f), bool)
     cosine = float(np.cos(np.radians(angle_deg)))
     if angle_deg > 0:
         run_ranges(
-            lambda b, e: kernels.knife_edges(v, f, area, t.twin, t.same_way, facing, skip, cosine, b, e, knife), len(f)
+            lambda b, e: kernels.knife_edges(v, f, area, t.opposite, t.same_way, facing, skip, cosine, b, e, knife),
+            len(f),
         )
     return np.flatnonzero(knife)

@@ -9,12 +9,9 @@ from bolvek.analyses.shells import material_tree, standing
 from bolvek.analyses.thickness.probe import MOST_RAYS, Measures, measure, surfaces_along
 from bolvek.analyses.thickness.record import WallSettings
 from bolvek.analyses.thickness.samples import Samples
+from bolvek.arrays import Bools, Floats, Ints8
 from bolvek.mesh import Mesh
 from bolvek.spatial.tree import Tree
-
-Floats = NDArray[np.float64]
-Ints = NDArray[np.int64]
-Bools = NDArray[np.bool_]
 
 BALL_REACH = 5.0
 """Balls wider than so many times the minimum are not looked for: they decide nothing, and cost the most."""
@@ -76,7 +73,7 @@ class Seen:
     ray: Floats
     ball: Floats
     wall: Floats
-    state: NDArray[np.int8]
+    state: Ints8
     square: Bools
     taper_deg: Floats
 
@@ -97,7 +94,7 @@ def look(scene: Scene, samples: Samples, s: WallSettings) -> Seen:
     return Seen(ray, ball, wall, state, m.square | (state == BROKEN), taper)
 
 
-def _judged(scene: Scene, samples: Samples, m: Measures, s: WallSettings) -> tuple[Floats, Floats, NDArray[np.int8]]:
+def _judged(scene: Scene, samples: Samples, m: Measures, s: WallSettings) -> tuple[Floats, Floats, Ints8]:
     """Ray and ball (nan: no wall) and what each sample is, after a second look where the plain answer may lie.
 
     The second look counts every surface along the ray: the material is left where as many surfaces were
@@ -134,7 +131,7 @@ def _judged(scene: Scene, samples: Samples, m: Measures, s: WallSettings) -> tup
 
 
 def _without_buried(
-    scene: Scene, samples: Samples, m: Measures, s: WallSettings, ray: Floats, ball: Floats, state: NDArray[np.int8]
+    scene: Scene, samples: Samples, m: Measures, s: WallSettings, ray: Floats, ball: Floats, state: Ints8
 ) -> None:
     """Among several shells: a thin sample with material before it is hidden, and a ball that rests on a face with
     material behind it rests on nothing."""
@@ -153,7 +150,7 @@ def _without_buried(
 
 
 def _tapers(
-    scene: Scene, samples: Samples, m: Measures, ray: Floats, ball: Floats, state: NDArray[np.int8], min_mm: float
+    scene: Scene, samples: Samples, m: Measures, ray: Floats, ball: Floats, state: Ints8, min_mm: float
 ) -> Floats:
     """The angle (Q,) between the two sides where they are nearer than the minimum and run together to an edge.
 

@@ -9,15 +9,12 @@ face each other within `FACING_DEG` of parallel; else it stands beside an edge a
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 
+from bolvek.arrays import Bools, Floats, Ints, Ints32
 from bolvek.errors import WorkError
-from bolvek.kernels import thickness as kernels
+from bolvek.kernels.tree import balls as kernels
 from bolvek.mesh import Mesh
 from bolvek.spatial.parallel import run_ranges
-
-Floats = NDArray[np.float64]
-Ints = NDArray[np.int64]
 
 FACING_DEG, SQUARE_DEG = 45.0, 20.0
 """Two sides that lean further than the first from parallel make an edge, not a wall; within the second they
@@ -41,9 +38,9 @@ class Measures:
     ball: Floats
     ray_mm: Floats
     facing: Floats
-    square: NDArray[np.bool_]
-    hit: NDArray[np.int32]
-    rest: NDArray[np.int32]
+    square: Bools
+    hit: Ints32
+    rest: Ints32
 
     @property
     def wall(self) -> Floats:
@@ -103,12 +100,7 @@ def measure(
     width, across, contact = np.empty(n), np.empty(n, np.float32), np.empty(n, np.int32)
     run_ranges(
         lambda b, e: kernels.shrink_balls(
-            tree.triangles,
-            tree.box,
-            tree.disc,
-            tree.child,
-            tree.first,
-            tree.count,
+            tree.arrays,
             local,
             directions,
             ray,

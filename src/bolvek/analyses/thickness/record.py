@@ -3,14 +3,13 @@
 from dataclasses import dataclass, field
 
 import numpy as np
-from numpy.typing import NDArray
 
 from bolvek.analyses.finding import Finding
 from bolvek.analyses.thickness.samples import Samples
+from bolvek.arrays import Floats
 from bolvek.errors import UsageError
 from bolvek.units import length_text, point_text
 
-Floats = NDArray[np.float64]
 Triple = tuple[float, float, float]
 
 HOLE_MM = 0.1

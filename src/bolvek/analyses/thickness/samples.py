@@ -9,13 +9,11 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from bolvek.arrays import Bools, Floats, Ints
 from bolvek.errors import WorkError
-from bolvek.kernels import thickness as kernels
+from bolvek.kernels.surface import samples as kernels
 from bolvek.mesh import Mesh
 from bolvek.spatial.parallel import run_ranges
-
-Floats = NDArray[np.float64]
-Ints = NDArray[np.int64]
 
 MOST_SAMPLES = 40_000_000
 """Samples that fit into the memory of a small machine; more are refused beforehand."""
@@ -42,7 +40,7 @@ class Samples:
     spacing_mm: float
 
 
-def sample_surface(mesh: Mesh, spacing_mm: float, only: NDArray[np.bool_] | None = None) -> Samples:
+def sample_surface(mesh: Mesh, spacing_mm: float, only: Bools | None = None) -> Samples:
     """Samples about a spacing apart or nearer, one at least a face with an area, in the tree's order of faces.
 
     only (F,) bool picks faces. Raises WorkError, with the spacing that would fit, when there would be too many.
@@ -77,8 +75,8 @@ def edge_points(mesh: Mesh, faces: NDArray[np.integer], spacing_mm: float) -> tu
     half = (3 * np.asarray(faces, np.int64)[:, None] + np.arange(3)).ravel()
     chosen = np.zeros(3 * len(mesh.faces), bool)
     chosen[half] = True
-    twin = mesh.topology.twin[half]
-    half = half[(twin < 0) | (half < twin) | ~chosen[np.maximum(twin, 0)]]
+    opposite = mesh.topology.opposite[half]
+    half = half[(opposite < 0) | (half < opposite) | ~chosen[np.maximum(opposite, 0)]]
     points, row = _along(mesh, half, spacing_mm)
     flat = mesh.faces[faces].ravel()
     corner, first = np.unique(flat, return_index=True)
@@ -99,23 +97,23 @@ def _along(mesh: Mesh, half: Ints, spacing_mm: float) -> tuple[Floats, Ints]:
     return a[row] + t * (b[row] - a[row]), row
 
 
-def crease_samples(mesh: Mesh, spacing_mm: float, only: NDArray[np.bool_] | None = None) -> tuple[Floats, Ints, Floats]:
+def crease_samples(mesh: Mesh, spacing_mm: float, only: Bools | None = None) -> tuple[Floats, Ints, Floats]:
     """Points (P, 3) along creases and at their ends, a face (P,) and the outward mean normal (P, 3) of each.
 
     The feet of pits and grooves, down to a needle's point: there a wall from the other side is least, and no
     sample within a face may look that way. Of a closed, consistently oriented mesh.
     """
-    twin, normal = mesh.topology.twin, mesh.unit_normals
-    half = np.flatnonzero(twin > np.arange(len(twin)))
+    opposite, normal = mesh.topology.opposite, mesh.unit_normals
+    half = np.flatnonzero(opposite > np.arange(len(opposite)))
     if only is not None:
         half = half[only[half // 3]]
     face, k = np.divmod(half, 3)
-    other = twin[half] // 3
+    other = opposite[half] // 3
     bend = np.einsum("ij,ij->i", normal[face], normal[other])
     folded = bend < np.cos(np.radians(CREASE_DEG))
     half, face, k, other = half[folded], face[folded], k[folded], other[folded]
     # across the edge lies the other face's third corner: above this face's plane where the air is narrow
-    across = mesh.vertices[mesh.faces[other, (twin[half] % 3 + 2) % 3]] - mesh.vertices[mesh.faces[face, k]]
+    across = mesh.vertices[mesh.faces[other, (opposite[half] % 3 + 2) % 3]] - mesh.vertices[mesh.faces[face, k]]
     reflex = np.einsum("ij,ij->i", normal[face], across) > 0
     half, face, k, other = half[reflex], face[reflex], k[reflex], other[reflex]
     points, row = _along(mesh, half, spacing_mm)
@@ -132,9 +130,7 @@ def crease_samples(mesh: Mesh, spacing_mm: float, only: NDArray[np.bool_] | None
     )
 
 
-def tip_samples(
-    mesh: Mesh, only: NDArray[np.bool_] | None = None, also: NDArray[np.bool_] | None = None
-) -> tuple[Floats, Ints, Floats]:
+def tip_samples(mesh: Mesh, only: Bools | None = None, also: Bools | None = None) -> tuple[Floats, Ints, Floats]:
     """The tips (P, 3) of pits, a face (P,) and the outward mean normal (P, 3) of each, of a closed mesh.
 
     A tip is a vertex from which every edge rises steeply along the normal; of vertices `also` (V,), one from which
@@ -158,7 +154,7 @@ def tip_samples(
     return mesh.vertices[tips], corner[first[good]] // 3, normals[tips] / size[tips, None]
 
 
-def _least_rise(mesh: Mesh, normals: Floats, size: Floats, asked: NDArray[np.bool_]) -> Floats:
+def _least_rise(mesh: Mesh, normals: Floats, size: Floats, asked: Bools) -> Floats:
     """Per vertex (V,) asked for, the least sine by which an edge rises along the normal (V, 3) of that size there:
     above 0 in a pit, -1 where not asked.
 

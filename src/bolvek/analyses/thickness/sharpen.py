@@ -3,17 +3,15 @@
 from dataclasses import replace
 
 import numpy as np
-from numpy.typing import NDArray
 
 from bolvek.analyses.thickness.look import Scene, look
 from bolvek.analyses.thickness.probe import measure
 from bolvek.analyses.thickness.record import WallEdge, WallSettings, WallZone
 from bolvek.analyses.thickness.samples import Samples, crease_samples, sample_surface, tip_samples
 from bolvek.analyses.thickness.spots import gather_spots
+from bolvek.arrays import Floats
 from bolvek.spatial.frames import fibonacci_sphere
 from bolvek.units import as_triple
-
-Floats = NDArray[np.float64]
 
 _SHARPENED, _PASSES, _FINER = 12, 2, 8  # zones looked at again; how often; how much finer each time
 _MOST_AGAIN = 50_000

@@ -3,12 +3,11 @@
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 
 from bolvek.analyses.zones import gather
+from bolvek.arrays import Floats, Ints
 from bolvek.units import as_triple
 
-Floats = NDArray[np.float64]
 Triple = tuple[float, float, float]
 
 
@@ -16,7 +15,7 @@ Triple = tuple[float, float, float]
 class Spot:
     """Rows of the samples in it; figures: least and mean value, area (mm2), place of the least, middle, extent."""
 
-    rows: NDArray[np.int64]
+    rows: Ints
     figures: tuple[float, float, float, Triple, Triple, Triple]
 
 

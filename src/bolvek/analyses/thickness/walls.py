@@ -21,10 +21,8 @@ from bolvek.analyses.thickness.record import (
 from bolvek.analyses.thickness.samples import Samples, sample_surface
 from bolvek.analyses.thickness.sharpen import sharpened, sought_at_creases
 from bolvek.analyses.thickness.spots import gather_spots
+from bolvek.arrays import Bools, Floats, Ints
 from bolvek.mesh import Mesh
-
-Floats = NDArray[np.float64]
-Ints = NDArray[np.int64]
 
 WANTED_SAMPLES, MOST_SAMPLES = 200_000, 400_000
 """Samples beyond one a face, for the spacing chosen when none is given."""
@@ -62,7 +60,7 @@ def _measure_walls(mesh: Mesh, s: WallSettings) -> tuple[WallRecord, WallField]:
     seen = look(scene, samples, s)
     total = float(samples.area.sum())
 
-    def share(mask: NDArray[np.bool_]) -> float:
+    def share(mask: Bools) -> float:
         return float(samples.area[mask].sum() / total)
 
     edges = _edges(mesh, samples, seen, s)
@@ -181,7 +179,7 @@ def _gathered(
     samples: Samples,
     chosen: Ints,
     value: Floats,
-    by_ray: NDArray[np.bool_],
+    by_ray: Bools,
     kind: Ints,
     reach_mm: float,
 ) -> list[WallZone]:

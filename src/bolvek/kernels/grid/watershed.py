@@ -10,10 +10,10 @@ import heapq
 
 import numpy as np
 
-from bolvek.kernels import kernel
+from bolvek.kernels import helper, kernel
 
 
-@kernel
+@helper
 def _node(block, rows, x, y, z):
     """The node of the cell at x, y, z; -1 where there is none."""
     if x < 0 or y < 0 or z < 0:
@@ -29,7 +29,7 @@ def _node(block, rows, x, y, z):
     return 8 * b + (x & 1) + 2 * (y & 1) + 4 * (z & 1)
 
 
-@kernel
+@helper
 def _root(parent, i):
     while parent[i] != i:
         parent[i] = parent[parent[i]]
@@ -37,7 +37,7 @@ def _root(parent, i):
     return i
 
 
-@kernel
+@kernel("i4[:,:,:] i4[:,:] f4[:,:] i8[:] f8[:] i8[:]! i8[:]! i8[:]! i8[:]! f8[:]! i8[:]!")
 def grow_rooms(block, place, value, order, peak, parent, label, died, into, saddle, at):
     """Flood the air from its widest places down; record where rooms meet.
 
@@ -85,7 +85,7 @@ def grow_rooms(block, place, value, order, peak, parent, label, died, into, sadd
     return n
 
 
-@kernel
+@kernel("i4[:,:,:] i4[:,:] f4[:,:] i4[:,:] i8[:] f8 i8 f8 i8[:]! i4[:]! i8[:]!")
 def widest_ways(block, place, width, deep, deep_start, deep_width, start, step, before, level, following):
     """The widest ways from node `start` to all others.
 
@@ -155,7 +155,7 @@ def widest_ways(block, place, width, deep, deep_start, deep_width, start, step, 
                             tail[reach] = other
 
 
-@kernel
+@kernel("i8[:] f8[:] i8[:] i8 i8 i8[:]!")
 def widest_among(keys, width, steps, start, goal, before):
     """Whether a way leads from cell `start` to cell `goal` (rows) of a set of cells, across sides.
 

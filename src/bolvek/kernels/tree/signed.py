@@ -7,13 +7,12 @@ Angle Weighted Pseudonormal").
 
 import numpy as np
 
-from bolvek.kernels import kernel
-from bolvek.kernels.tree_query import nearest_one, triangle_distance2
+from bolvek.kernels import helper, kernel
+from bolvek.kernels.tree.arrays import STACK
+from bolvek.kernels.tree.distance import nearest_one, triangle_distance2
 
-_STACK = 512
 
-
-@kernel
+@kernel("f8[:,:] i4[:,:] f8[:,:] f8[:,:]!")
 def corner_normals(v, faces, normal, out):
     """out (V, 3): normals (F, 3) of the faces around each vertex, weighted by their angles there."""
     for f in range(faces.shape[0]):
@@ -27,7 +26,7 @@ def corner_normals(v, faces, normal, out):
                 out[a, j] += angle * normal[f, j]
 
 
-@kernel
+@helper
 def _along(tri, f, k, px, py, pz):
     """Place of p's foot on side k of a triangle, as a share of its length (not clamped)."""
     m = (k + 1) % 3
@@ -37,7 +36,7 @@ def _along(tri, f, k, px, py, pz):
     return ((px - ax) * ex + (py - ay) * ey + (pz - az) * ez) / size if size > 0.0 else 0.0
 
 
-@kernel
+@helper
 def _feature(tri, f, px, py, pz):
     """Where on a triangle the nearest point to p lies: -1 inside, 0 to 2 on the side after that corner,
     3 to 5 on a corner."""
@@ -72,10 +71,11 @@ def _feature(tri, f, px, py, pz):
     return side
 
 
-@kernel
-def side_of(tri, order, faces, twin, normal, corner, g, px, py, pz):
+@helper
+def side_of(tree, faces, opposite, normal, corner, g, px, py, pz):
     """1 in air, -1 in material, for a point whose nearest triangle (tree order) is g."""
-    f = order[g]
+    tri = tree.triangles
+    f = tree.order[g]
     at = _feature(tri, g, px, py, pz)
     k = at - 3 if at >= 3 else max(at, 0)
     dx, dy, dz = px - tri[g, 3 * k], py - tri[g, 3 * k + 1], pz - tri[g, 3 * k + 2]
@@ -84,37 +84,35 @@ def side_of(tri, order, faces, twin, normal, corner, g, px, py, pz):
         side = dx * corner[i, 0] + dy * corner[i, 1] + dz * corner[i, 2]
     else:
         nx, ny, nz = normal[f, 0], normal[f, 1], normal[f, 2]
-        if at >= 0 and twin[3 * f + at] >= 0:
-            o = twin[3 * f + at] // 3
+        if at >= 0 and opposite[3 * f + at] >= 0:
+            o = opposite[3 * f + at] // 3
             nx, ny, nz = nx + normal[o, 0], ny + normal[o, 1], nz + normal[o, 2]
         side = dx * nx + dy * ny + dz * nz
     return 1.0 if side >= 0.0 else -1.0
 
 
-@kernel
-def signed_distances(
-    tri, box, disc, child, first, count, order, faces, twin, normal, corner, points, limit, begin, end, out
-):
+@kernel("tree i4[:,:] i4[:] f8[:,:] f8[:,:] f8[:,:] f8 i8 i8 f8[:]!")
+def signed_distances(tree, faces, opposite, normal, corner, points, limit, begin, end, out):
     """Signed distance out (Q,) of points (Q, 3), relative to the tree's origin; beyond the limit `nan`.
 
     A query starts from the answer of the one before it: sort the points along a curve first.
     """
-    stack_node = np.empty(_STACK, np.int32)
-    stack_low = np.empty(_STACK, np.float32)
+    stack_node = np.empty(STACK, np.int32)
+    stack_low = np.empty(STACK, np.float32)
     low = np.empty(8, np.float32)
-    last = -1
+    last = np.int64(-1)
     for q in range(begin, end):
         px, py, pz = points[q, 0], points[q, 1], points[q, 2]
         best = limit * limit
-        hit = -1
+        hit = np.int64(-1)
         if last >= 0:
-            d = triangle_distance2(tri, last, px, py, pz)
+            d = triangle_distance2(tree.triangles, last, px, py, pz)
             if d <= best:
                 best = d
                 hit = last
-        best, hit = nearest_one(tri, box, disc, child, first, count, px, py, pz, best, hit, stack_node, stack_low, low)
+        best, hit = nearest_one(tree, px, py, pz, best, hit, stack_node, stack_low, low)
         if hit < 0:
             out[q] = np.nan
             continue
         last = hit
-        out[q] = np.sqrt(best) * side_of(tri, order, faces, twin, normal, corner, hit, px, py, pz)
+        out[q] = np.sqrt(best) * side_of(tree, faces, opposite, normal, corner, hit, px, py, pz)

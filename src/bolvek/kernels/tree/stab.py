@@ -7,17 +7,18 @@ The line runs from the vertex along +x. In the other two coordinates it is moved
 
 import numpy as np
 
-from bolvek.kernels import kernel
-from bolvek.kernels.predicates import orient2d, orient3d
-from bolvek.kernels.simd import child_overlaps
+from bolvek.kernels import helper, kernel
+from bolvek.kernels.exact.predicates import orient2d, orient3d
+from bolvek.kernels.tree.arrays import STACK
+from bolvek.kernels.tree.lanes import child_overlaps
 
-_STACK = 512
+_Y, _Z = np.int64(1), np.int64(2)
 
 
-@kernel
+@helper
 def _side(v, a, b, p):
     """Side of a b, seen along x, on which the line through p passes: 1 left, -1 right, 0 for a point."""
-    turn = orient2d(v, 1, 2, a, b, p)
+    turn = orient2d(v, _Y, _Z, a, b, p)
     if turn != 0:
         return turn
     if v[b, 2] != v[a, 2]:
@@ -27,17 +28,19 @@ def _side(v, a, b, p):
     return 0
 
 
-@kernel
-def stab_faces(v, faces, order, origin, box, child, first, count, starts, begin, end, found):
+@kernel("f8[:,:] i4[:,:] tree i8[:] i8 i8 i4[:,:]!")
+def stab_faces(v, faces, tree, starts, begin, end, found):
     """Faces that the lines from vertices starts[begin:end] go through; returns how many.
 
     found (N, 3) int32 gets row of starts, face, and 1 where the line leaves through the face (its normal
     points along +x) or -1 where it enters, as far as it reaches.
     """
-    stack_node = np.empty(_STACK, np.int32)
+    order, origin, box = tree.order, tree.origin, tree.box
+    child, first, count = tree.child, tree.first, tree.count
+    stack_node = np.empty(STACK, np.int32)
     n = 0
     for q in range(begin, end):
-        p = starts[q]
+        p = np.int32(starts[q])
         x = np.float32(v[p, 0] - origin[0])
         y = np.float32(v[p, 1] - origin[1])
         z = np.float32(v[p, 2] - origin[2])

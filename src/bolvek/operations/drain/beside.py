@@ -1,14 +1,12 @@
 """What a hole would leave of the wall beside it, measured before it is cut."""
 
 import numpy as np
-from numpy.typing import NDArray
 
 from bolvek.analyses.thickness import SAMPLES_A_WALL, SQUARE_DEG, measure, sample_surface
+from bolvek.arrays import Floats
 from bolvek.mesh import Mesh
 from bolvek.operations.drain.bore import Bore
 from bolvek.spatial.frames import across
-
-Floats = NDArray[np.float64]
 
 _ROUND = 48  # places around the hole
 _REACH = 1.25  # walls: what lies farther decides nothing

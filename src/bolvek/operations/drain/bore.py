@@ -7,14 +7,13 @@ enough, and how much of the wall is left beside the hole.
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 
+from bolvek.arrays import Bools, Floats
 from bolvek.errors import UsageError, WorkError
 from bolvek.mesh import Mesh
 from bolvek.spatial.frames import across, fibonacci_sphere
 from bolvek.units import length_text, point_text
 
-Floats = NDArray[np.float64]
 Point = tuple[float, float, float]
 
 _ENCLOSED_SHARE = 0.85
@@ -202,7 +201,7 @@ def bore_along(
     return Bore(start, surface + end * axis, place, _wall(entry, leave), False)
 
 
-def _passages(mesh: Mesh, origins: Floats, axis: Floats, rise: float) -> tuple[Floats, NDArray[np.bool_]]:
+def _passages(mesh: Mesh, origins: Floats, axis: Floats, rise: float) -> tuple[Floats, Bools]:
     """Where parallel rays enter, leave and enter again (R, 3), inf where not; do they begin in air.
 
     A ray through an edge meets both its faces: only changes between air and material count.

@@ -3,16 +3,15 @@
 from dataclasses import dataclass, field
 
 import numpy as np
-from numpy.typing import NDArray
 
 from bolvek.analyses.soundness import find_defects
+from bolvek.arrays import Floats, Ints32
 from bolvek.errors import WorkError
 from bolvek.mesh import Mesh
 from bolvek.operations.convex_cut import TooClose, prism, subtract_and_trace
 from bolvek.operations.drain.bore import Bore, DrainSettings, plan_bore
 from bolvek.units import point_text
 
-Floats = NDArray[np.float64]
 Point = tuple[float, float, float]
 
 JITTER_MM = 1e-4
@@ -69,7 +68,7 @@ def cut_bores(
 
 def cut_and_trace(
     mesh: Mesh, settings: DrainSettings, bores: list[Bore], *, as_stored: bool = False
-) -> tuple[Mesh, DrainRecord, NDArray[np.int32]]:
+) -> tuple[Mesh, DrainRecord, Ints32]:
     """`cut_bores`, and for each face of the result (F,) the face it is of, -1 for the side of a hole."""
     for i, a in enumerate(bores):
         for j, b in enumerate(bores[:i]):

@@ -10,18 +10,16 @@ from collections import Counter
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 
 from bolvek.analyses.shells import nest_exactly
 from bolvek.analyses.thickness import sample_surface
+from bolvek.arrays import Floats, Ints
 from bolvek.errors import UsageError, WorkError
 from bolvek.mesh import Mesh
 from bolvek.operations.drain.beside import wall_left
 from bolvek.operations.drain.bore import Bore, BoreError, Drain, bore_along
 from bolvek.spatial.frames import fibonacci_sphere
 from bolvek.units import as_triple
-
-Floats = NDArray[np.float64]
 
 _MOST_CANDIDATES = 400
 _ASIDE_COST = 0.01  # mm of height given up for a mm nearer to the middle of the cavity
@@ -255,7 +253,7 @@ def _candidates(inner: Mesh, radius: float) -> tuple[Floats, Floats]:
     )
 
 
-def _thinned(points: Floats, spacing: float) -> NDArray[np.int64]:
+def _thinned(points: Floats, spacing: float) -> Ints:
     """Rows of the first point of each cube of the given side, in order, at most `_MOST_CANDIDATES`."""
     cube = np.floor((points - points.min(axis=0)) / spacing).astype(np.int64)
     size = cube.max(axis=0) + 1

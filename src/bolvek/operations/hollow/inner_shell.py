@@ -10,11 +10,11 @@ there. The product is checked: topology and self-intersections, as computed and 
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 
 from bolvek.analyses.soundness import find_defects
 from bolvek.analyses.thickness import SAMPLES_A_WALL, crease_samples, measure, sample_surface, wall_tolerance_mm
 from bolvek.analyses.thickness.spots import gather_spots
+from bolvek.arrays import Floats
 from bolvek.errors import WorkError
 from bolvek.mesh import Mesh
 from bolvek.operations.hollow.lift import lift_to_wall, points_of
@@ -35,8 +35,6 @@ _MIN_CELLS_ACROSS = 3
 _PLANS = ((0.5, (SLIM_SHARE,)), (2.0, (SLIM_SHARE,)), (4.0, (SLIM_SHARE, 0.25 * SLIM_SHARE, 0.0)))
 _MOST_STEP = 0.3  # cells
 _THICKEN_ROUNDS = 5
-
-Floats = NDArray[np.float64]
 
 
 @dataclass
@@ -88,7 +86,7 @@ def hollow(mesh: Mesh, settings: HollowSettings) -> tuple[Mesh, HollowRecord]:
     inner = best.mesh
     pockets, pocket_volume, lattice_faces, thickened, level = figures
     result = mesh.joined(inner)
-    result.__dict__["tree"] = Tree.joined(mesh.tree, inner.tree, result.vertices, result.faces)
+    result = result.with_tree(Tree.joined(mesh.tree, inner.tree, result.vertices, result.faces))
     return result, HollowRecord(
         wall,
         cell,
@@ -159,7 +157,7 @@ def _finish(mesh: Mesh, exact: Mesh, wall: float, shares: tuple[float, ...]) -> 
             least = float(mesh.tree.nearest(points)[0].min())
         # new geometry loses nothing by holding what a file can hold
         inner = inner.as_stored().turned()
-        inner.__dict__["tree"] = Tree(inner.vertices, inner.faces, mesh.tree.origin)
+        inner = inner.with_tree(Tree(inner.vertices, inner.faces, mesh.tree.origin))
         if least >= wall - wall_tolerance_mm(wall) and not find_defects(inner):
             return _Shell(inner, deviation, share * wall, least, _thin_fins(inner, wall))
     return None

@@ -1,12 +1,10 @@
 """Facets of the inner shell cut corners: where one comes nearer to the outside than the wall, it is lifted."""
 
 import numpy as np
-from numpy.typing import NDArray
 
 from bolvek.analyses.thickness import SAMPLES_A_WALL, edge_points, sample_surface, wall_tolerance_mm
+from bolvek.arrays import Floats, Ints
 from bolvek.mesh import Mesh
-
-Floats = NDArray[np.float64]
 
 _ROUNDS = 8
 
@@ -52,7 +50,7 @@ def lift_to_wall(mesh: Mesh, inner: Mesh, wall: float) -> tuple[Mesh, float]:
     return inner, float(least.min())
 
 
-def points_of(mesh: Mesh, faces: NDArray[np.int64], spacing: float) -> tuple[Floats, NDArray[np.int64]]:
+def points_of(mesh: Mesh, faces: Ints, spacing: float) -> tuple[Floats, Ints]:
     """Points (P, 3) all over some faces (N,), within, on edges and corners, and the face (P,) of each."""
     only = np.zeros(len(mesh.faces), bool)
     only[faces] = True

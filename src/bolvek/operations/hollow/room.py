@@ -11,14 +11,12 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 
+from bolvek.arrays import Floats
 from bolvek.mesh import Mesh
 from bolvek.operations.untangle import untangle
 from bolvek.spatial.isosurface import Surface, lipschitz_surface
 from bolvek.spatial.tree import Tree
-
-Floats = NDArray[np.float64]
 
 
 @dataclass

@@ -123,7 +123,7 @@ def count_openings(mesh: Mesh) -> int:
     from scipy.sparse import coo_matrix
     from scipy.sparse.csgraph import connected_components
 
-    half = np.flatnonzero(mesh.topology.twin == -1)
+    half = np.flatnonzero(mesh.topology.opposite == -1)
     face, k = np.divmod(half, 3)
     a, b = mesh.faces[face, k], mesh.faces[face, (k + 1) % 3]
     _, index = np.unique(np.concatenate([a, b]), return_inverse=True)

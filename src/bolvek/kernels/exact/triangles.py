@@ -4,11 +4,11 @@ All decisions are signs of `orient3d` and `orient2d`, so they are the same whate
 triangles. Touching counts as meeting. Both triangles have an area: one without is a defect of its own.
 """
 
-from bolvek.kernels import kernel
-from bolvek.kernels.predicates import filtered_volume, orient2d, orient3d
+from bolvek.kernels import helper, kernel
+from bolvek.kernels.exact.predicates import filtered_volume, orient2d, orient3d
 
 
-@kernel
+@helper
 def flat_axes(v, a, b, c):
     """Two columns in which the triangle keeps an area, or (-1, -1) when it has none."""
     ux = v[b, 0] - v[a, 0]
@@ -34,14 +34,14 @@ def flat_axes(v, a, b, c):
     return -1, -1
 
 
-@kernel
+@kernel("f8[:,:] i4[:,:] i8 i8 b1[:]!")
 def mark_flat(v, faces, begin, end, flat):
     """flat[f] is set where the corners of face f lie exactly on a line."""
     for f in range(begin, end):
         flat[f] = flat_axes(v, faces[f, 0], faces[f, 1], faces[f, 2])[0] < 0
 
 
-@kernel
+@kernel("f8[:,:] i4[:,:] i8 i8 f8[:,:]!")
 def area_vectors(v, faces, begin, end, out):
     """Normals (F, 3) as long as the face's area."""
     for f in range(begin, end):
@@ -53,7 +53,7 @@ def area_vectors(v, faces, begin, end, out):
         out[f, 2] = 0.5 * (ux * wy - uy * wx)
 
 
-@kernel
+@helper
 def _point_in_flat(v, i, j, p, a, b, c):
     s = orient2d(v, i, j, a, b, p)
     t = orient2d(v, i, j, b, c, p)
@@ -61,14 +61,14 @@ def _point_in_flat(v, i, j, p, a, b, c):
     return (s >= 0 and t >= 0 and u >= 0) or (s <= 0 and t <= 0 and u <= 0)
 
 
-@kernel
+@helper
 def _within(v, i, p, q, r):
     low = min(v[p, i], v[q, i])
     high = max(v[p, i], v[q, i])
     return low <= v[r, i] <= high
 
 
-@kernel
+@helper
 def _segments_meet_flat(v, i, j, p, q, r, s):
     a = orient2d(v, i, j, p, q, r)
     b = orient2d(v, i, j, p, q, s)
@@ -85,7 +85,7 @@ def _segments_meet_flat(v, i, j, p, q, r, s):
     return d == 0 and _within(v, i, r, s, q) and _within(v, j, r, s, q)
 
 
-@kernel
+@helper
 def _segment_meets_triangle(v, p, q, sp, sq, a, b, c):
     """Segment p q against triangle a b c; sp, sq are the sides of p and q of its plane."""
     if sp * sq > 0:
@@ -110,7 +110,7 @@ def _segment_meets_triangle(v, p, q, sp, sq, a, b, c):
     return s * u >= 0 and t * u >= 0
 
 
-@kernel
+@helper
 def _apart(v, a, b, c, d, e, f):
     """Triangles that share no corner."""
     sd = orient3d(v, a, b, c, d)
@@ -134,7 +134,7 @@ def _apart(v, a, b, c, d, e, f):
     return False
 
 
-@kernel
+@helper
 def _surely_one_side(v, o, a, b, c, d):
     """Whether a and b are surely strictly on one side of the plane o c d (float filter only)."""
     cx, cy, cz = v[c, 0] - v[o, 0], v[c, 1] - v[o, 1], v[c, 2] - v[o, 2]
@@ -150,7 +150,7 @@ def _surely_one_side(v, o, a, b, c, d):
     return s == t and s != 2
 
 
-@kernel
+@helper
 def _share_corner(v, o, a, b, c, d):
     """Triangles o a b and o c d: they meet beyond o iff an opposite edge meets the other."""
     # a triangle wholly on one side of the other's plane touches it in o only: nearly always enough
@@ -165,7 +165,7 @@ def _share_corner(v, o, a, b, c, d):
     return False
 
 
-@kernel
+@helper
 def _share_edge(v, p, q, c, d):
     """Triangles p q c and p q d: they meet beyond p q only when folded onto the same plane."""
     if orient3d(v, p, q, c, d) != 0:
@@ -179,7 +179,7 @@ def _share_edge(v, p, q, c, d):
 _PLANE_BOUND = 32.0 * 2.0**-53
 
 
-@kernel
+@kernel("f8[:,:] i4[:,:] i4[:] i8 i8 f8[:,:]!")
 def planes(v, faces, order, begin, end, plane):
     """For places begin..end of the order: normal of the face (not unit) and the error bound of `surely_beside`.
 
@@ -202,7 +202,7 @@ def planes(v, faces, order, begin, end, plane):
         plane[place, 3] = _PLANE_BOUND * max(size, abs(p) + abs(q))
 
 
-@kernel
+@helper
 def surely_beside(v, faces, f, g, plane, place):
     """Whether the corners of face f that g does not have are surely strictly on one side of g's plane.
 
@@ -233,7 +233,7 @@ def surely_beside(v, faces, f, g, plane, place):
     return side != 0
 
 
-@kernel
+@helper
 def triangles_meet(v, faces, f, g):
     """True when faces f and g meet beyond the corners or the edge they share."""
     a, b, c = faces[f, 0], faces[f, 1], faces[f, 2]

@@ -5,15 +5,15 @@ Ear clipping (Meisters 1975) in the coordinate plane the polygon faces most, wit
 
 import numpy as np
 
-from bolvek.kernels import kernel
-from bolvek.kernels.predicates import orient2d
+from bolvek.kernels import helper, kernel
+from bolvek.kernels.exact.predicates import orient2d
 
 CONCAVE, CROSSED = 1, 2
 _BEST_EAR = 24  # corners up to which the best of all ears is taken
 _BUDGET = 20_000_000  # corner tests a polygon may cost before ears are cut as they come
 
 
-@kernel
+@helper
 def _shape(v, a, b, c):
     """Twice the area over the longest side squared: 0 flat, 0.87 equilateral."""
     longest = 0.0
@@ -28,7 +28,7 @@ def _shape(v, a, b, c):
     return np.sqrt(x * x + y * y + z * z) / longest if longest > 0.0 else 0.0
 
 
-@kernel
+@helper
 def _is_ear(v, i, j, corner, before, after, reflex, next_reflex, b):
     """Whether the corner b can be cut off: it turns left and no reflex corner lies in its triangle."""
     p, q, r = corner[before[b]], corner[b], corner[after[b]]
@@ -52,7 +52,7 @@ def _is_ear(v, i, j, corner, before, after, reflex, next_reflex, b):
     return True
 
 
-@kernel
+@kernel("f8[:,:] i8[:] i8[:] i8 i8 i4[:,:]! u1[:]! f8[:]!")
 def cut_polygons(v, start, corners, begin, end, triangles, kind, bent):
     """Triangles of polygons begin..end; polygon p has corners[start[p]:start[p + 1]], three at least.
 
@@ -67,7 +67,9 @@ def cut_polygons(v, start, corners, begin, end, triangles, kind, bent):
             for k in range(3):
                 triangles[out, k] = corners[s + k]
             continue
-        corner = corners[s : s + n].copy()
+        corner = np.empty(n, np.int32)
+        for k in range(n):
+            corner[k] = corners[s + k]
         # Newell's normal
         nx = ny = nz = 0.0
         mx = my = mz = 0.0
@@ -111,7 +113,7 @@ def cut_polygons(v, start, corners, begin, end, triangles, kind, bent):
                 if turn < 0:
                     kind[p] |= CONCAVE
         left = n
-        at = 0
+        at = np.int64(0)
         spent = 0
         while left > 3:
             best = -1

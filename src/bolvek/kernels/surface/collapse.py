@@ -7,14 +7,14 @@ instead of one priority queue: linear, and nearly as good since the cheap edges 
 
 import numpy as np
 
-from bolvek.kernels import kernel
+from bolvek.kernels import helper, kernel
 
 _MIN_COSINE2 = 0.7**2  # a face may turn by 45 degrees in one collapse
 _MIN_HEIGHT2 = 0.06**2  # least height over longest side
 _MAX_VALENCE = 28
 
 
-@kernel
+@kernel("f8[:,:] i4[:,:] f8[:,:]!")
 def face_quadrics(vertices, faces, quadric):
     """Add each face's plane quadric to its corners: quadric (V, 10)."""
     for f in range(faces.shape[0]):
@@ -49,7 +49,7 @@ def face_quadrics(vertices, faces, quadric):
             quadric[v, 9] += d * d
 
 
-@kernel
+@helper
 def _best_point(q, vertices, i, j, out):
     """Minimiser of the summed quadric near the edge, else the best of ends and middle; its error."""
     a00, a01, a02, a11, a12, a22 = q[0], q[1], q[2], q[4], q[5], q[7]
@@ -92,7 +92,7 @@ def _best_point(q, vertices, i, j, out):
     return max(e, 0.0)
 
 
-@kernel
+@helper
 def _keeps_shape(vertices, faces, head, following, moved, other, x, y, z):
     """Whether faces around `moved` (without `other`) keep their side and a decent shape."""
     corner = head[moved]
@@ -125,7 +125,7 @@ def _keeps_shape(vertices, faces, head, following, moved, other, x, y, z):
     return True
 
 
-@kernel
+@kernel("f8[:,:]! i4[:,:]! f8[:,:]! b1[:] i4[:] i4[:]! i4[:]! f8 i4[:]! i8")
 def collapse_pass(vertices, faces, quadric, keep, head, tail, following, limit, mark, stamp):
     """Collapse every edge of error (mm2) up to `limit` that may go; returns (collapses, stamp).
 
@@ -198,7 +198,7 @@ def collapse_pass(vertices, faces, quadric, keep, head, tail, following, limit, 
     return done, stamp
 
 
-@kernel
+@kernel("i4[:,:] i4[:]! i4[:]! i4[:]!")
 def corner_lists(faces, head, tail, following):
     """Linked lists of corners 3 f + k around each vertex; head and tail come filled with -1."""
     for f in range(faces.shape[0]):

@@ -1,9 +1,9 @@
 """The tree's inner loop, eight children at once, as explicit LLVM vector code.
 
 The compiler does not vectorise these loops by itself (it cannot know that the arrays do not
-overlap); written out they are two to three times as fast. Each function does exactly what its plain
-twin in `plain_bounds`, `plain_slabs`, `plain_overlaps` does, and is tested against it. All arrays
-are C-contiguous float32: box (N, 6, 8), disc (N, 8, 8), outputs (8,).
+overlap); written out they are two to three times as fast. Each function does exactly what
+`plain_bounds`, `plain_slabs` and `plain_overlaps` do, is tested against them, and gives way to them where nothing is
+compiled. All arrays are C-contiguous float32: box (N, 6, 8), disc (N, 8, 8), outputs (8,).
 """
 
 import numpy as np
@@ -11,6 +11,8 @@ from llvmlite import ir
 from numba import types
 from numba.core import cgutils
 from numba.extending import intrinsic
+
+from bolvek.kernels import PLAIN
 
 _LANES = ir.VectorType(ir.FloatType(), 8)
 
@@ -135,7 +137,7 @@ def child_overlaps(typing, box, node, lx, ly, lz, hx, hy, hz):
 
 
 def plain_bounds(box, disc, node, point):
-    """Twin of `child_bounds` for one node: (8,) float32."""
+    """`child_bounds` for one node: (8,) float32."""
     p = np.asarray(point, np.float32)[:, None]
     gap = np.maximum(np.maximum(box[node, :3] - p, p - box[node, 3:]), np.float32(0))
     u = p - disc[node, :3]
@@ -147,14 +149,29 @@ def plain_bounds(box, disc, node, point):
 
 
 def plain_slabs(box, node, origin, inverse):
-    """Twin of `child_slabs` for one node: entry and exit (8,) float32."""
+    """`child_slabs` for one node: entry and exit (8,) float32."""
     o, i = (np.asarray(x, np.float32)[:, None] for x in (origin, inverse))
     a, b = (box[node, :3] - o) * i, (box[node, 3:] - o) * i
     return np.minimum(a, b).max(axis=0), np.maximum(a, b).min(axis=0)
 
 
 def plain_overlaps(box, node, low, high):
-    """Twin of `child_overlaps` for one node."""
+    """`child_overlaps` for one node."""
     low, high = (np.asarray(x, np.float32)[:, None] for x in (low, high))
     meets = ((box[node, :3] <= high) & (box[node, 3:] >= low)).all(axis=0)
     return int((meets * (1 << np.arange(8))).sum())
+
+
+if PLAIN:
+
+    def child_bounds(box, disc, node, x, y, z, low):  # noqa: F811
+        """Plain code in the place of the vector code."""
+        low[:] = plain_bounds(box, disc, node, (x, y, z))
+
+    def child_slabs(box, node, x, y, z, ix, iy, iz, t_in, t_out):  # noqa: F811
+        """Plain code in the place of the vector code."""
+        t_in[:], t_out[:] = plain_slabs(box, node, (x, y, z), (ix, iy, iz))
+
+    def child_overlaps(box, node, lx, ly, lz, hx, hy, hz):  # noqa: F811
+        """Plain code in the place of the vector code."""
+        return plain_overlaps(box, node, (lx, ly, lz), (hx, hy, hz))

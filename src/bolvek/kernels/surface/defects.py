@@ -2,12 +2,12 @@
 
 import numpy as np
 
-from bolvek.kernels import kernel
-from bolvek.kernels.predicates import orient3d
-from bolvek.kernels.topology import CROWDED
+from bolvek.kernels import helper, kernel
+from bolvek.kernels.exact.predicates import orient3d
+from bolvek.kernels.surface.topology import CROWDED
 
 
-@kernel
+@kernel("f8[:,:] i4[:,:] i8 i8 f8[:]!")
 def face_heights(v, faces, begin, end, height):
     """height (F,) float64: the smallest height of each face, 0 where it has no area."""
     for f in range(begin, end):
@@ -20,8 +20,8 @@ def face_heights(v, faces, begin, end, height):
         height[f] = np.sqrt((x * x + y * y + z * z) / longest) if longest > 0.0 else 0.0
 
 
-@kernel
-def knife_edges(v, faces, area, twin, same_way, facing, skip, cosine, begin, end, knife):
+@kernel("f8[:,:] i4[:,:] f8[:,:] i4[:] b1[:] i1[:] b1[:] f8 i8 i8 b1[:]!")
+def knife_edges(v, faces, area, opposite, same_way, facing, skip, cosine, begin, end, knife):
     """knife (3F,) bool: paired edges, once each, whose material is sharper than an angle.
 
     area (F, 3) are area vectors, facing (F,) int8 is 1 where they point out of the material and -1 where
@@ -30,7 +30,7 @@ def knife_edges(v, faces, area, twin, same_way, facing, skip, cosine, begin, end
     for f in range(begin, end):
         for k in range(3):
             h = 3 * f + k
-            g = twin[h]
+            g = opposite[h]
             if g <= h or same_way[h] or skip[f] or skip[g // 3]:
                 continue
             o = g // 3
@@ -47,7 +47,7 @@ def knife_edges(v, faces, area, twin, same_way, facing, skip, cosine, begin, end
             knife[h] = above * facing[f] <= 0.0
 
 
-@kernel
+@helper
 def _root(parent, odd, i):
     """Root of i and whether i runs the other way than it."""
     flip = False
@@ -64,8 +64,8 @@ def _root(parent, odd, i):
     return j
 
 
-@kernel
-def orient_faces(twin, same_way, piece, turned):
+@kernel("i4[:] b1[:] i4[:]! b1[:]!")
+def orient_faces(opposite, same_way, piece, turned):
     """Make faces agree across paired edges.
 
     piece (F,) int32 gets the smallest face of each piece joined by paired edges, turned (F,) bool
@@ -77,7 +77,7 @@ def orient_faces(twin, same_way, piece, turned):
         turned[f] = False
     conflicts = 0
     for h in range(3 * n):
-        g = twin[h]
+        g = opposite[h]
         if g <= h:
             continue
         a, b = h // 3, g // 3
@@ -102,14 +102,14 @@ def orient_faces(twin, same_way, piece, turned):
     return conflicts
 
 
-@kernel
-def twin_candidates(faces, twin, begin, end, mask):
-    """mask (F,) bool: faces that may have a twin of the same three corners: each of their edges is crowded
+@kernel("i4[:,:] i4[:] i8 i8 b1[:]!")
+def double_candidates(faces, opposite, begin, end, mask):
+    """mask (F,) bool: faces that may have a double of the same three corners: each of their edges is crowded
     or leads to a face with the same third corner."""
     for f in range(begin, end):
         fine = True
         for k in range(3):
-            g = twin[3 * f + k]
+            g = opposite[3 * f + k]
             if g == CROWDED:
                 continue
             if g < 0 or faces[g // 3, (g % 3 + 2) % 3] != faces[f, (k + 2) % 3]:
@@ -118,7 +118,7 @@ def twin_candidates(faces, twin, begin, end, mask):
         mask[f] = fine
 
 
-@kernel
+@kernel("f8[:,:] i4[:,:] i4[:,:] i8 i8 i1[:]!")
 def pair_sides(v, faces, pairs, begin, end, kind):
     """kind (P,) int8 of pairs (P, 2) of faces that meet: 2 they lie in one plane, 1 each has corners strictly on both
     sides of the other's plane, 0 neither."""
@@ -138,7 +138,7 @@ def pair_sides(v, faces, pairs, begin, end, kind):
         kind[i] = 2 if level else (1 if both else 0)
 
 
-@kernel
+@kernel("i4[:] i4[:] i8[:] i4[:] i4[:]! i4[:]! b1[:]!")
 def trace_rims(tail, head, first, edges, order, ends, closed):
     """Chains of edges that hang together at their ends, as long as they can be walked.
 
@@ -183,7 +183,7 @@ def trace_rims(tail, head, first, edges, order, ends, closed):
     return chains
 
 
-@kernel
+@helper
 def _slot(x, y, z, mask):
     h = np.uint64(x) * np.uint64(0x9E3779B97F4A7C15)
     h = (h ^ (h >> np.uint64(29))) + np.uint64(y) * np.uint64(0xBF58476D1CE4E5B9)
@@ -191,7 +191,7 @@ def _slot(x, y, z, mask):
     return np.int64((h ^ (h >> np.uint64(31))) * np.uint64(0xD6E8FEB86659FD93) >> np.uint64(20)) & mask
 
 
-@kernel
+@kernel("f8[:,:] f8 i4[:]! i4[:]! i4[:,:]!")
 def near_pairs(points, radius, table, chain, pairs):
     """Pairs of points (N, 3) no farther apart than radius, until pairs (P, 2) is full; returns how many.
 

@@ -15,14 +15,14 @@ first, count (N, 8)  range of the child in the tree's triangle order
 
 import numpy as np
 
-from bolvek.kernels import kernel
+from bolvek.kernels import helper, kernel
 
 LEAF = 4
 _BINS = 16
 _COUNT, _COST = 6, 7  # columns of a bin after its box
 
 
-@kernel
+@kernel("f8[:,:] i4[:,:] f8[:] i8 i8 f4[:,:]!")
 def pack_boxes(vertices, faces, origin, begin, end, rec):
     """Boxes (lower, upper corner) of faces relative to the origin, float32 rec (F, 6)."""
     for f in range(begin, end):
@@ -34,7 +34,7 @@ def pack_boxes(vertices, faces, origin, begin, end, rec):
             rec[f, k + 3] = max(a, b, c)
 
 
-@kernel
+@kernel("f8[:,:] i4[:,:] f8[:] i4[:] i8 i8 f8[:,:]!")
 def pack_corners(vertices, faces, origin, order, begin, end, tri):
     """Corners relative to the origin in tree order, tri (F, 9)."""
     for place in range(begin, end):
@@ -44,7 +44,7 @@ def pack_corners(vertices, faces, origin, order, begin, end, tri):
                 tri[place, 3 * c + k] = vertices[faces[f, c], k] - origin[k]
 
 
-@kernel
+@helper
 def _swap(rec, order, i, j):
     for k in range(6):
         t = rec[i, k]
@@ -55,7 +55,7 @@ def _swap(rec, order, i, j):
     order[j] = o
 
 
-@kernel
+@helper
 def _split(rec, order, s, e, scratch):
     """Partition rows s..e of rec (lower, upper corner) in two; returns the border.
 
@@ -133,7 +133,7 @@ def _split(rec, order, s, e, scratch):
     return i
 
 
-@kernel
+@helper
 def _fill_node(rec, order, node, s, e, first, count, child, scratch):
     """Split range s..e into up to eight ranges and store them as the children of a node."""
     first[node, 0] = s
@@ -146,7 +146,7 @@ def _fill_node(rec, order, node, s, e, first, count, child, scratch):
                 widest = k
         if widest < 0:
             break
-        s0 = first[node, widest]
+        s0 = np.int64(first[node, widest])
         e0 = s0 + count[node, widest]
         m = _split(rec, order, s0, e0, scratch)
         count[node, widest] = m - s0
@@ -157,12 +157,12 @@ def _fill_node(rec, order, node, s, e, first, count, child, scratch):
         child[node, k] = -1 if k < n else -2
 
 
-@kernel
+@kernel("f4[:,:]! i4[:]! i8 i8 b1 i4[:,:]! i4[:,:]! i4[:,:]!")
 def build_nodes(rec, order, start, end, single, first, count, child):
     """Fill nodes 0.. for the range; returns how many. `single` fills only the root node."""
     scratch = np.empty((_BINS + 4, 8))
-    _fill_node(rec, order, 0, start, end, first, count, child, scratch)
-    used = 1
+    _fill_node(rec, order, np.int64(0), start, end, first, count, child, scratch)
+    used = np.int64(1)
     if single:
         return used
     node = 0
@@ -170,14 +170,14 @@ def build_nodes(rec, order, start, end, single, first, count, child):
         for k in range(8):
             if child[node, k] == -1 and count[node, k] > LEAF:
                 child[node, k] = used
-                s = first[node, k]
+                s = np.int64(first[node, k])
                 _fill_node(rec, order, used, s, s + count[node, k], first, count, child, scratch)
                 used += 1
         node += 1
     return used
 
 
-@kernel
+@kernel("f8[:,:] i4[:,:] i4[:,:] i4[:,:] i8 i8 f8 f4[:,:,:]! f4[:,:,:]! f4[:,:,:]!")
 def bound_children(tri, first, count, child, begin, end, slack, box, disc, moment):
     """Bounds of the children of nodes begin..end from tri (F, 9) float64 in tree order."""
     for node in range(begin, end):

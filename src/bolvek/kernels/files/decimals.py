@@ -7,7 +7,7 @@ significant digits; of longer numbers the first 19 digits count.
 
 import numpy as np
 
-from bolvek.kernels import kernel
+from bolvek.kernels import helper
 
 _LEAST, _MOST = -342, 308
 
@@ -38,7 +38,7 @@ _U32 = np.uint64(32)
 _ONE = np.uint64(1)
 
 
-@kernel
+@helper
 def _product(a, b):
     """The 128-bit product of two uint64 as (high, low)."""
     a0, a1 = a & _MASK32, a >> _U32
@@ -49,7 +49,7 @@ def _product(a, b):
     return a1 * b1 + (m1 >> _U32) + (m2 >> _U32), (m2 << _U32) | (low & _MASK32)
 
 
-@kernel
+@helper
 def decimal(w, q):
     """The float64 nearest to w * 10^q, w uint64."""
     if w < _EXACT and -22 <= q <= 22:  # both factors are exact floats (Clinger 1990)
@@ -87,13 +87,13 @@ def decimal(w, q):
     return np.float64(mantissa) * _TWO[power]
 
 
-@kernel
+@helper
 def is_digit(c):
     """Whether a byte is 0..9."""
     return np.uint8(48) <= c <= np.uint8(57)
 
 
-@kernel
+@helper
 def parse_number(data, at, end):
     """The number that starts at data[at]: (value, place after it, fine).
 

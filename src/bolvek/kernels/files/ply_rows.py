@@ -2,10 +2,10 @@
 
 import numpy as np
 
-from bolvek.kernels import kernel
+from bolvek.kernels import helper, kernel
 
 
-@kernel
+@kernel("f8[:] i8 i8 b1[:] i8 i8[:]! i8[:]!")
 def walk_values(values, at, rows, is_list, wanted, first, length):
     """Rows of numbers already parsed; is_list (K,) bool a property.
 
@@ -33,7 +33,7 @@ def walk_values(values, at, rows, is_list, wanted, first, length):
     return at, rows
 
 
-@kernel
+@helper
 def _unsigned(data, at, size, big):
     value = 0
     for i in range(size):
@@ -42,7 +42,7 @@ def _unsigned(data, at, size, big):
     return value
 
 
-@kernel
+@kernel("u1[:] i8 i8 i8[:] i8[:] b1 i8[:] i8[:,:]! i8[:,:]!")
 def walk_bytes(data, at, rows, item, counter, big, wanted, first, length):
     """Rows of bytes; item (K,) int64: bytes of an item, counter (K,) int64: bytes of a list's count (0: a scalar).
 

@@ -6,8 +6,8 @@ told as the place (byte) where it stands, -1 when there is none.
 
 import numpy as np
 
-from bolvek.kernels import kernel
-from bolvek.kernels.decimals import is_digit, parse_number
+from bolvek.kernels import helper, kernel
+from bolvek.kernels.files.decimals import is_digit, parse_number
 
 _NEWLINE, _RETURN, _HASH, _SLASH, _BACKSLASH = 10, 13, 35, 47, 92
 
@@ -19,7 +19,7 @@ _KIND[[_NEWLINE, _RETURN]] = 2
 _KIND[_BACKSLASH] = 3
 
 
-@kernel
+@helper
 def _continuation(data, at, end):
     """Bytes of the line continuation that begins with the backslash here; 0: it is part of a word."""
     if at + 1 < end:
@@ -30,7 +30,7 @@ def _continuation(data, at, end):
     return 0
 
 
-@kernel
+@helper
 def _skip_blank(data, at, end):
     while at < end:
         kind = _KIND[data[at]]
@@ -46,7 +46,7 @@ def _skip_blank(data, at, end):
     return at
 
 
-@kernel
+@helper
 def _skip_line(data, at, end):
     while at < end:
         kind = _KIND[data[at]]
@@ -56,7 +56,7 @@ def _skip_line(data, at, end):
     return at
 
 
-@kernel
+@helper
 def _skip_word(data, at, end):
     while at < end:
         kind = _KIND[data[at]]
@@ -67,7 +67,7 @@ def _skip_word(data, at, end):
     return at
 
 
-@kernel
+@helper
 def _ends(data, at, end):
     """Whether a word ends here."""
     if at >= end:
@@ -76,7 +76,7 @@ def _ends(data, at, end):
     return kind == 1 or kind == 2 or (kind == 3 and _continuation(data, at, end) > 0)
 
 
-@kernel
+@kernel("u1[:] i8 i8 i8 b1 f8[:]! i8[:]!")
 def read_numbers(data, at, end, comment, fill, values, lines):
     """All numbers of a text; comment is the byte that starts a comment (0: none).
 
@@ -119,7 +119,7 @@ def read_numbers(data, at, end, comment, fill, values, lines):
     return n, rows, -1
 
 
-@kernel
+@kernel("u1[:] i8 b1 f8[:,:]! i8[:]! i8[:]! i8[:,:]! i8[:]!")
 def read_obj(data, end, fill, vertices, start, corners, marks, totals):
     """Vertices, faces and group names of an OBJ text.
 
@@ -128,7 +128,7 @@ def read_obj(data, end, fill, vertices, start, corners, marks, totals):
     (4,) int64 gets V, P, C, M. Returns (fault, kind): 1 a vertex, 2 a face.
     """
     v = p = c = m = 0
-    at = 0
+    at = np.int64(0)  # a literal would make a variant of every helper
     while at < end:
         at = _skip_blank(data, at, end)
         if at >= end:
@@ -186,12 +186,12 @@ def read_obj(data, end, fill, vertices, start, corners, marks, totals):
     return -1, 0
 
 
-@kernel
+@helper
 def _lower(c):
     return c + 32 if 65 <= c <= 90 else c
 
 
-@kernel
+@helper
 def _is_word(data, at, end, word):
     """Whether the word (lower case bytes) stands here, whatever its case, and ends."""
     n = word.shape[0]
@@ -203,7 +203,7 @@ def _is_word(data, at, end, word):
     return _ends(data, at + n, end)
 
 
-@kernel
+@kernel("u1[:] i8 u1[:] u1[:] u1[:] u1[:] b1 f8[:,:]! i8[:,:]! i8[:]!")
 def read_stl(data, end, facet, vertex, solid, tail, fill, corners, marks, totals):
     """Vertices of an ASCII STL; facet, vertex, solid and tail ("endsolid") are those words as bytes.
 
@@ -211,7 +211,7 @@ def read_stl(data, end, facet, vertex, solid, tail, fill, corners, marks, totals
     totals (4,) int64 gets vertices, facets, solids, ends. Returns the fault.
     """
     n = facets = solids = ends = 0
-    at = 0
+    at = np.int64(0)
     while at < end:
         kind = _KIND[data[at]]
         if kind == 1 or kind == 2:
@@ -249,7 +249,7 @@ def read_stl(data, end, facet, vertex, solid, tail, fill, corners, marks, totals
     return -1
 
 
-@kernel
+@kernel("u1[:] i8 i8 u1[:,:] b1 f8[:,:]!")
 def read_xml_rows(data, at, end, names, fill, values):
     """Three numbers a start tag, from the attributes whose names (3, 2) uint8 are given (0: no second letter).
 

@@ -5,13 +5,13 @@ Half-edge h = 3 * face + k runs from corner k to corner k + 1 of its face.
 
 import numpy as np
 
-from bolvek.kernels import kernel
+from bolvek.kernels import helper, kernel
 
 OPEN = -1
 CROWDED = -2  # the edge has more than two uses
 
 
-@kernel
+@kernel("i8[:,:] i4[:]! i4[:]! i4[:]!")
 def weld_rows(rows, table, label, first):
     """Give equal rows of rows (N, 3) int64 one label, numbered by first sight; returns how many.
 
@@ -43,7 +43,7 @@ def weld_rows(rows, table, label, first):
     return used
 
 
-@kernel
+@helper
 def _find(parent, i):
     while parent[i] != i:
         parent[i] = parent[parent[i]]
@@ -51,7 +51,7 @@ def _find(parent, i):
     return i
 
 
-@kernel
+@helper
 def _unite(parent, i, j):
     i = _find(parent, i)
     j = _find(parent, j)
@@ -61,11 +61,11 @@ def _unite(parent, i, j):
         parent[i] = j
 
 
-@kernel
-def pair_edges(faces, vertex_count, twin, same_way, shell, fan, totals):
+@kernel("i4[:,:] i8 i4[:]! b1[:]! i4[:]! i4[:]! i8[:]!")
+def pair_edges(faces, vertex_count, opposite, same_way, shell, fan, totals):
     """Pair half-edges, and join faces into shells and corners into fans.
 
-    twin (3F,) int32: the other half-edge, OPEN or CROWDED. same_way (3F,) bool: a pair whose two
+    opposite (3F,) int32: the other half-edge, OPEN or CROWDED. same_way (3F,) bool: a pair whose two
     uses run the same way. shell (F,) int32: smallest face of the edge-connected shell. fan (3F,)
     int32: smallest corner of the corner's fan. totals (4,) int64: edges that are open, crowded,
     badly oriented; vertices beyond one fan each. Edges from a vertex to itself are left alone.
@@ -87,7 +87,7 @@ def pair_edges(faces, vertex_count, twin, same_way, shell, fan, totals):
         shell[f] = f
         for k in range(3):
             fan[3 * f + k] = 3 * f + k
-            twin[3 * f + k] = OPEN
+            opposite[3 * f + k] = OPEN
             same_way[3 * f + k] = False
     for i in range(4):
         totals[i] = 0
@@ -123,8 +123,8 @@ def pair_edges(faces, vertex_count, twin, same_way, shell, fan, totals):
                 totals[0] += 1
             elif uses == 2:
                 g = by_low[i + 1]
-                twin[h] = g
-                twin[g] = h
+                opposite[h] = g
+                opposite[g] = h
                 if faces[h // 3, h % 3] == faces[g // 3, g % 3]:
                     same_way[h] = True
                     same_way[g] = True
@@ -134,7 +134,7 @@ def pair_edges(faces, vertex_count, twin, same_way, shell, fan, totals):
             for m in range(i, j):
                 g = by_low[m]
                 if uses > 2:
-                    twin[g] = CROWDED
+                    opposite[g] = CROWDED
                 _unite(shell, h // 3, g // 3)
             if uses == 2:
                 g = by_low[i + 1]
@@ -163,16 +163,16 @@ def pair_edges(faces, vertex_count, twin, same_way, shell, fan, totals):
     totals[3] = fans - vertices
 
 
-@kernel
-def join_wanted(twin, wanted, patch):
+@kernel("i4[:] b1[:] i4[:]!")
+def join_wanted(opposite, wanted, patch):
     """patch (F,) int32: smallest face of the patch of wanted faces that hang together by paired edges.
 
     Faces that are not wanted get -1.
     """
     for f in range(wanted.shape[0]):
         patch[f] = f
-    for h in range(twin.shape[0]):
-        g = twin[h]
+    for h in range(opposite.shape[0]):
+        g = opposite[h]
         if g > h and wanted[h // 3] and wanted[g // 3]:
             _unite(patch, h // 3, g // 3)
     for f in range(wanted.shape[0]):

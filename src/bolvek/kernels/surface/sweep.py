@@ -5,7 +5,7 @@ import numpy as np
 from bolvek.kernels import kernel
 
 
-@kernel
+@kernel("i4[:,:] i8[:]!")
 def neighbour_starts(faces, start):
     """start (V + 1,) int64 gets where each vertex's neighbours go; each face gives its corners two each."""
     for i in range(start.shape[0]):
@@ -17,7 +17,7 @@ def neighbour_starts(faces, start):
         start[i + 1] += start[i]
 
 
-@kernel
+@kernel("i4[:,:] i8[:]! i4[:]!")
 def fill_neighbours(faces, start, neighbour):
     """neighbour (6F,) int32: the vertices around each vertex, most of them twice."""
     used = np.zeros(start.shape[0] - 1, np.int32)
@@ -30,7 +30,7 @@ def fill_neighbours(faces, start, neighbour):
             used[v] += 2
 
 
-@kernel
+@kernel("f8[:,:] f8 f8 f8 f8[:]!")
 def heights(v, ux, uy, uz, out):
     """Height (V,) of each vertex along a unit direction; returns the lowest and the highest."""
     low, high = np.inf, -np.inf
@@ -42,7 +42,7 @@ def heights(v, ux, uy, uz, out):
     return low, high
 
 
-@kernel
+@kernel("f8[:] i8[:] i4[:] i4[:]!")
 def find_minima(height, start, neighbour, lowest):
     """lowest (V,) int32 gets the vertices none of whose neighbours is lower; returns how many."""
     n = 0
@@ -59,7 +59,7 @@ def find_minima(height, start, neighbour, lowest):
     return n
 
 
-@kernel
+@kernel("f8[:] i8[:] i4[:] i4[:] f8[:] i4[:]! i4[:]! b1[:]!")
 def grow_minima(height, start, neighbour, minima, limit, owner, stack, kept):
     """Which minima (M,) int32, lowest first, stand alone up to a height each, limit (M,) float64: kept (M,) bool.
 
@@ -97,7 +97,7 @@ def grow_minima(height, start, neighbour, minima, limit, owner, stack, kept):
     return count
 
 
-@kernel
+@kernel("f8[:,:] i4[:,:] f8[:,:] f8[:] f8 f8 f8 f8 f8 f8")
 def direction_areas(v, faces, area, height, ux, uy, uz, cosine, lowest, contact):
     """Areas of faces that look down flatter than a limit, and of those that lie on the bed.
 
@@ -122,51 +122,7 @@ def direction_areas(v, faces, area, height, ux, uy, uz, cosine, lowest, contact)
     return over, bed
 
 
-@kernel
-def bridge_spans(raster, ways, share, span):
-    """How a flat zone is held when lines of one direction cross it.
-
-    raster (X, Y) int8: 0 outside, 1 zone, 2 what holds it, 3 beside it, where lines may run; ways (N, 2) unit
-    directions. share (N,): of the cells, how many have what holds them both ways before the zone ends; span (N,): the
-    longest such line, in cells.
-    """
-    width, depth = raster.shape
-    for n in range(ways.shape[0]):
-        dx, dy = 0.5 * ways[n, 0], 0.5 * ways[n, 1]
-        total = 0
-        held = 0
-        longest = 0.0
-        for i in range(width):
-            for j in range(depth):
-                if raster[i, j] != 1:
-                    continue
-                total += 1
-                length = 0.0
-                fine = True
-                for side in range(2):
-                    x, y = i + 0.5, j + 0.5
-                    steps = 0
-                    while True:
-                        x += dx if side == 0 else -dx
-                        y += dy if side == 0 else -dy
-                        steps += 1
-                        what = raster[np.int64(np.floor(x)), np.int64(np.floor(y))]
-                        if what == 2:
-                            break
-                        if what == 0:
-                            fine = False
-                            break
-                    length += 0.5 * steps
-                    if not fine:
-                        break
-                if fine:
-                    held += 1
-                    longest = max(longest, length)
-        share[n] = held / total if total > 0 else 1.0
-        span[n] = longest
-
-
-@kernel
+@kernel("f8[:,:] i4[:,:] f8[:] f8[:] f8[:]!")
 def volume_moment(v, faces, sign, middle, out):
     """out (4,): volume times centroid relative to `middle` (3,), and volume, of tetrahedra under the faces."""
     for f in range(faces.shape[0]):

@@ -11,7 +11,7 @@ Never compile these with fastmath: the error terms are what a fast compiler woul
 
 import numpy as np
 
-from bolvek.kernels import kernel
+from bolvek.kernels import helper
 
 _EPS = 2.0**-53
 _BOUND_2D = (3.0 + 16.0 * _EPS) * _EPS
@@ -19,7 +19,7 @@ _BOUND_3D = (7.0 + 56.0 * _EPS) * _EPS
 _SPLITTER = 134217729.0  # 2**27 + 1
 
 
-@kernel
+@helper
 def _two_difference(a, b):
     x = a - b
     bv = a - x
@@ -27,7 +27,7 @@ def _two_difference(a, b):
     return x, (a - av) + (bv - b)
 
 
-@kernel
+@helper
 def _two_product(a, b):
     x = a * b
     c = _SPLITTER * a
@@ -39,7 +39,7 @@ def _two_product(a, b):
     return x, al * bl - (((x - ah * bh) - al * bh) - ah * bl)
 
 
-@kernel
+@helper
 def _grow(e, n, b):
     """Add the float b to the expansion e[:n]; zeros are dropped. Returns the new length."""
     q = b
@@ -58,7 +58,7 @@ def _grow(e, n, b):
     return m
 
 
-@kernel
+@helper
 def _add_triple(e, n, a, b, c, sign):
     """Add sign * a * b * c, exactly, to the expansion e[:n]."""
     if a == 0.0 or b == 0.0 or c == 0.0:
@@ -74,7 +74,7 @@ def _add_triple(e, n, a, b, c, sign):
     return n
 
 
-@kernel
+@helper
 def _orient3d_exact(v, a, b, c, d):
     t = np.empty((3, 3, 2))
     for k in range(3):
@@ -82,7 +82,7 @@ def _orient3d_exact(v, a, b, c, d):
         t[1, k, 0], t[1, k, 1] = _two_difference(v[b, k], v[d, k])
         t[2, k, 0], t[2, k, 1] = _two_difference(v[c, k], v[d, k])
     e = np.empty(200)
-    n = 0
+    n = np.int64(0)  # a literal would make a variant of every helper below
     for p in range(6):
         # the six permutations of the Leibniz formula, even ones first
         i = p % 3
@@ -99,7 +99,7 @@ def _orient3d_exact(v, a, b, c, d):
     return 1 if e[n - 1] > 0.0 else -1
 
 
-@kernel
+@helper
 def orient3d(v, a, b, c, d):
     """Sign of det(a-d, b-d, c-d) for rows a, b, c, d of v (V, 3) float64: 1, 0 or -1.
 
@@ -133,7 +133,7 @@ def orient3d(v, a, b, c, d):
     return _orient3d_exact(v, a, b, c, d)
 
 
-@kernel
+@helper
 def filtered_volume(ax, ay, az, nx, ny, nz, sx, sy, sz):
     """Sign of a . n for n = c x d computed in float64 with |c| x |d| bounded by s: 2 when unsure."""
     det = ax * nx + ay * ny + az * nz
@@ -145,7 +145,7 @@ def filtered_volume(ax, ay, az, nx, ny, nz, sx, sy, sz):
     return 2
 
 
-@kernel
+@helper
 def _orient2d_exact(v, i, j, a, b, c):
     t = np.empty((4, 2))
     t[0, 0], t[0, 1] = _two_difference(v[a, i], v[c, i])
@@ -153,7 +153,7 @@ def _orient2d_exact(v, i, j, a, b, c):
     t[2, 0], t[2, 1] = _two_difference(v[a, j], v[c, j])
     t[3, 0], t[3, 1] = _two_difference(v[b, i], v[c, i])
     e = np.empty(40)
-    n = 0
+    n = np.int64(0)
     for x in range(2):
         for y in range(2):
             n = _add_triple(e, n, t[0, x], t[1, y], 1.0, 1.0)
@@ -163,7 +163,7 @@ def _orient2d_exact(v, i, j, a, b, c):
     return 1 if e[n - 1] > 0.0 else -1
 
 
-@kernel
+@helper
 def orient2d(v, i, j, a, b, c):
     """Turn of the rows a, b, c of v in the plane of columns i, j: 1 left, -1 right, 0 straight."""
     left = (v[a, i] - v[c, i]) * (v[b, j] - v[c, j])

@@ -72,7 +72,7 @@ EDGE_LOW, LOOP_SIZES, LOOP_EDGES = _build_tables()
 _CLAMP = 0.1  # crossings keep this share of the edge from its ends
 
 
-@kernel
+@kernel("i4[:,:] f8[:] i1[:,:]")
 def count_parts(corner, value, sizes):
     """Faces and centre vertices that `extract` will make."""
     faces = 0
@@ -97,7 +97,7 @@ def count_parts(corner, value, sizes):
     return faces, centres
 
 
-@kernel
+@kernel("i4[:,:] f8[:] f8[:,:] i8[:] i1[:,:] i1[:,:] i4[:,:]! f8[:,:]! i4[:,:]!")
 def extract(corner, value, place, edge_low, sizes, edges, on_edge, vertices, faces):
     """Triangles of the zero surface; they face the positive side. Returns vertices used.
 

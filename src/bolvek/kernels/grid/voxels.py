@@ -2,10 +2,10 @@
 
 import numpy as np
 
-from bolvek.kernels import kernel
+from bolvek.kernels import helper, kernel
 
 
-@kernel
+@helper
 def _beside(ax, ay, bx, by, sign, x, y, half):
     """Whether the square around (x, y) lies wholly outside edge a b of a triangle seen flat."""
     nx = -(by - ay) * sign
@@ -13,7 +13,7 @@ def _beside(ax, ay, bx, by, sign, x, y, half):
     return nx * (x - ax) + ny * (y - ay) + half * (abs(nx) + abs(ny)) < 0.0
 
 
-@kernel
+@kernel("f8[:,:] i4[:,:] i8 i8 u1[:,:,:]!")
 def mark_surface(vertices, faces, begin, end, voxels):
     """Set voxels[i, j, k] = 1 for every unit voxel around (i, j, k) that a triangle touches.
 
@@ -71,7 +71,7 @@ def mark_surface(vertices, faces, begin, end, voxels):
                     voxels[i, j, k] = 1
 
 
-@kernel
+@kernel("f4[:,:,:]! i8 i8")
 def distance_lines(squared, begin, end):
     """Exact squared distance transform along axis 1 of squared (A, N, B) float32, in place.
 
@@ -113,7 +113,7 @@ def distance_lines(squared, begin, end):
             squared[a, i, b] = (i - apex[k]) ** 2 + line[apex[k]]
 
 
-@kernel
+@kernel("b1[:,:,:] b1 i4[:,:,:]!")
 def label_regions(mask, corners, label):
     """Connected regions of mask (X, Y, Z) bool, numbered from 1 by first voxel; returns how many.
 
@@ -172,7 +172,7 @@ def label_regions(mask, corners, label):
     return count
 
 
-@kernel
+@kernel("i4[:,:,:] i4[:,:]!")
 def region_boxes(label, box):
     """box (R + 1, 6) int32: lowest and highest index of each region; comes filled lowest high, highest low."""
     nx, ny, nz = label.shape
@@ -188,7 +188,7 @@ def region_boxes(label, box):
                 box[r, 5] = max(box[r, 5], k)
 
 
-@kernel
+@kernel("f8[:,:] f8[:,:] f8[:] i4[:,:,:] i8 i8 i8 i4[:]!")
 def look_along(points, normal, steps, label, unknown, begin, end, out):
     """The label each point looks into: the first that is not `unknown` along its normal.
 

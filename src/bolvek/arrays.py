@@ -1,0 +1,23 @@
+"""Names of the array types, and read-only views of arrays."""
+
+from typing import TypeVar
+
+import numpy as np
+from numpy.typing import NDArray
+
+Floats = NDArray[np.float64]
+Floats32 = NDArray[np.float32]
+Ints = NDArray[np.int64]
+Ints32 = NDArray[np.int32]
+Ints8 = NDArray[np.int8]
+Bytes = NDArray[np.uint8]
+Bools = NDArray[np.bool_]
+
+A = TypeVar("A", bound=NDArray)  # type: ignore[type-arg]
+
+
+def frozen(array: A) -> A:
+    """A view of an array, C-contiguous, that cannot be written to."""
+    view: A = np.ascontiguousarray(array).view()  # type: ignore[assignment]
+    view.flags.writeable = False
+    return view

@@ -1,0 +1,1 @@
+"""Exact answers: orientation, triangles that meet, polygons into triangles."""

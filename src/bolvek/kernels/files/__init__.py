@@ -1,0 +1,1 @@
+"""Model files, byte by byte."""

@@ -1,0 +1,1 @@
+"""Faces, edges and vertices of a mesh."""

@@ -1,0 +1,121 @@
+"""Compiling kernels before they are needed: a few processes share the work, the cache keeps it.
+
+A kernel compiles in under a second or in five, on one core; a verb needs twenty or forty of them. The unit of work is
+a module: its kernels share helpers. `python -m bolvek.kernels.warm` is one worker: it reads names of modules, one a
+line, and answers each with a line when it is done; `python -m bolvek.kernels.warm all` compiles everything.
+"""
+
+import importlib
+import os
+import subprocess
+import sys
+import threading
+from collections.abc import Callable, Iterable
+from pathlib import Path
+
+from bolvek.kernels.cache import cache_folder
+
+MOST_WORKERS = 4
+
+SURFACE = ("surface.topology", "exact.triangles")
+"""What every mesh needs: welding, edges, areas, faces without area."""
+SOUND = (*SURFACE, "tree.build", "tree.pairs")
+"""What tells whether a mesh is sound."""
+SHELLS = (*SOUND, "surface.defects", "tree.stab", "tree.winding")
+"""What tells how its shells stand to each other."""
+PICTURE = ("raster", "tree.build", "tree.distance")
+"""What pictures need beyond."""
+
+
+def missing(modules: Iterable[str]) -> list[str]:
+    """Those modules that this machine has not compiled yet for this version."""
+    return [name for name in dict.fromkeys(modules) if not _marker(name).exists()]
+
+
+def warm_up(modules: Iterable[str], tell: Callable[[int, int], None] = lambda *_: None) -> None:
+    """Compile what is missing of some modules; `tell(done, all)` is called after each.
+
+    Failure here is no failure: kernels also compile when first called.
+    """
+    waiting = sorted(missing(modules), key=_weight)  # the heaviest is taken first, from the end
+    total, lock = len(waiting), threading.Lock()
+    if not total:
+        return
+    tell(0, total)
+    done = 0
+
+    def serve() -> None:
+        nonlocal done
+        worker = subprocess.Popen(
+            [sys.executable, "-m", "bolvek.kernels.warm"], stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True
+        )
+        assert worker.stdin is not None and worker.stdout is not None
+        while True:
+            with lock:
+                if not waiting:
+                    break
+                name = waiting.pop()
+            try:
+                worker.stdin.write(name + "\n")
+                worker.stdin.flush()
+            except OSError:
+                break
+            if not worker.stdout.readline():
+                break
+            with lock:
+                done += 1
+                tell(done, total)
+        worker.stdin.close()
+        worker.wait()
+
+    threads = [threading.Thread(target=serve) for _ in range(min(_cores(), MOST_WORKERS, total))]
+    for thread in threads:
+        thread.start()
+    for thread in threads:
+        thread.join()
+
+
+def all_modules() -> list[str]:
+    """Every module of kernels."""
+    folder = Path(__file__).parent
+    names = (p.relative_to(folder).with_suffix("") for p in sorted(folder.rglob("*.py")))
+    return [".".join(n.parts) for n in names if "@kernel(" in (folder / n).with_suffix(".py").read_text()]
+
+
+def _cores() -> int:
+    return len(os.sched_getaffinity(0)) if hasattr(os, "sched_getaffinity") else (os.cpu_count() or 1)
+
+
+def _marker(module: str) -> Path:
+    return cache_folder() / f"{module}.compiled"
+
+
+def _weight(module: str) -> int:
+    """About how long a module takes: by the size of its source and of the kernels that it calls."""
+    folder = Path(__file__).parent
+    text = folder.joinpath(*module.split(".")).with_suffix(".py").read_text()
+    calls = [line.split()[1] for line in text.splitlines() if line.startswith("from bolvek.kernels.")]
+    return len(text) + sum(len(folder.joinpath(*name.split(".")[2:]).with_suffix(".py").read_text()) for name in calls)
+
+
+def compile_module(module: str) -> None:
+    """Compile every kernel of a module, and mark it as done."""
+    from bolvek.kernels import KERNELS
+
+    importlib.import_module(f"bolvek.kernels.{module}")
+    for kernel in KERNELS:
+        if kernel.module == module:
+            kernel.prepare()
+    try:
+        _marker(module).touch()
+    except OSError:
+        pass
+
+
+if __name__ == "__main__":
+    if sys.argv[1:] == ["all"]:
+        warm_up(all_modules())
+    else:
+        for line in sys.stdin:
+            compile_module(line.strip())
+            print("done", flush=True)

@@ -1,0 +1,58 @@
+"""What is derived from a mesh: computed once, kept with the mesh, read-only."""
+
+import dataclasses
+import functools
+from collections.abc import Callable
+from typing import TYPE_CHECKING, Any, TypeVar
+
+import numpy as np
+
+if TYPE_CHECKING:
+    from bolvek.mesh.mesh import Mesh
+
+T = TypeVar("T")
+
+
+class Derived:
+    """The one place for what was computed of a mesh, by the function that computes it."""
+
+    def __init__(self) -> None:
+        self._known: dict[Callable[..., Any], Any] = {}
+
+    def __contains__(self, compute: Callable[["Mesh"], Any]) -> bool:
+        return getattr(compute, "computes", compute) in self._known
+
+    def get(self, compute: Callable[["Mesh"], T], mesh: "Mesh") -> T:
+        """What `compute` gives of the mesh, computed at the first question."""
+        if compute not in self._known:
+            self._known[compute] = _read_only(compute(mesh))
+        found: T = self._known[compute]
+        return found
+
+    def hand_over(self, compute: Callable[["Mesh"], T], value: T) -> None:
+        """Keep what is known already; for constructors of `Mesh`."""
+        self._known[getattr(compute, "computes", compute)] = _read_only(value)
+
+
+def once_a_mesh(compute: Callable[["Mesh"], T]) -> Callable[["Mesh"], T]:
+    """A function of a mesh, computed once for each; it must not return the mesh itself, which would keep it alive."""
+
+    @functools.wraps(compute)
+    def found(mesh: "Mesh") -> T:
+        return mesh.derived.get(compute, mesh)
+
+    found.computes = compute  # type: ignore[attr-defined]
+    return found
+
+
+def _read_only(value: T) -> T:
+    """The value, its arrays made read-only: in tuples and records too."""
+    if isinstance(value, np.ndarray):
+        value.flags.writeable = False
+    elif isinstance(value, tuple):
+        for one in value:
+            _read_only(one)
+    elif dataclasses.is_dataclass(value):
+        for field in dataclasses.fields(value):
+            _read_only(getattr(value, field.name))
+    return value
