@@ -1,9 +1,12 @@
 """Shared fixtures: the installed program and a few models that take time to make."""
 
+import io
 import os
 import subprocess
 import sys
+from contextlib import redirect_stderr, redirect_stdout
 from pathlib import Path
+from types import SimpleNamespace
 
 import pytest
 from hypothesis import settings
@@ -14,9 +17,33 @@ settings.register_profile("bolvek", deadline=None, max_examples=40, derandomize=
 settings.load_profile("bolvek")
 
 
+def _check(done, expect):
+    """The run, unless it ended otherwise than expected: everything it said comes with a surprise."""
+    assert done.returncode == expect, f"exit {done.returncode}\n{done.stdout}\n{done.stderr}"
+    assert "Traceback" not in done.stderr
+    return done
+
+
 @pytest.fixture
-def bolvek(tmp_path):
-    """Run the installed program in a temporary folder; everything it said comes with a surprise."""
+def bolvek(tmp_path, monkeypatch):
+    """Run a command line in this process, in a temporary folder."""
+    from bolvek.cli.main import run as run_here
+
+    def run(*args, expect=0, **environment):
+        out, err = io.StringIO(), io.StringIO()
+        with monkeypatch.context() as patch, redirect_stdout(out), redirect_stderr(err):
+            patch.chdir(tmp_path)
+            for name, value in environment.items():
+                patch.setenv(name, value)
+            code = run_here([str(a) for a in args])
+        return _check(SimpleNamespace(returncode=code, stdout=out.getvalue(), stderr=err.getvalue()), expect)
+
+    return run
+
+
+@pytest.fixture
+def installed(tmp_path):
+    """Run the installed program in a temporary folder."""
     program = Path(sys.executable).with_name("bolvek")
 
     def run(*args, expect=0, **environment):
@@ -28,9 +55,7 @@ def bolvek(tmp_path):
             timeout=300,
             env={**os.environ, **environment},
         )
-        assert done.returncode == expect, f"exit {done.returncode}\n{done.stdout}\n{done.stderr}"
-        assert "Traceback" not in done.stderr
-        return done
+        return _check(done, expect)
 
     return run
 

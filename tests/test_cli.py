@@ -7,26 +7,11 @@ import sys
 import numpy as np
 import pytest
 
+from bolvek.cli.verbs import VERBS
 from bolvek.formats import read_model, write_model
 from bolvek.report.record import Record
 from bolvek.spatial.tree import closest_on_triangles
 from support import ball, blob, box, shell_box
-
-VERBS = [
-    "survey",
-    "walls",
-    "overhangs",
-    "prep",
-    "scale",
-    "pose",
-    "hollow",
-    "drain",
-    "proof",
-    "picture",
-    "profiles",
-    "schema",
-    "demo",
-]
 
 
 def small(tmp_path, mesh=None, name="model.stl"):
@@ -46,8 +31,8 @@ def test_help_is_quick_and_complete(bolvek):
     assert subprocess.run([sys.executable, "-c", code]).returncode == 0
 
 
-def test_the_whole_way_on_the_carp(bolvek, carp_file, tmp_path):
-    done = bolvek(
+def test_the_whole_way_on_the_carp(installed, carp_file, tmp_path):
+    done = installed(
         "prep",
         carp_file,
         "--height",
@@ -86,7 +71,7 @@ def test_the_whole_way_on_the_carp(bolvek, carp_file, tmp_path):
     ]
     assert np.min(reach, axis=0).max() < 3.5
     # the file says the same about itself
-    again = bolvek("proof", "out/carp.stl", "--wall", "2mm", "--json", "-")
+    again = installed("proof", "out/carp.stl", "--wall", "2mm", "--json", "-")
     assert json.loads(again.stdout)["models"][0]["proof"]["wall"]["min_mm"] == pytest.approx(proof.wall.min_mm)
     assert "fit to print" in again.stderr
 
@@ -181,8 +166,8 @@ def test_inside_out_input_is_turned_and_said(bolvek, tmp_path):
 
 
 def test_a_cut_picture_shows_the_wall_in_proportion():
-    from bolvek.report.raster import render
-    from bolvek.report.view import CutPlane, View
+    from bolvek.report.pictures.raster import render
+    from bolvek.report.pictures.view import CutPlane, View
 
     plane = CutPlane(np.array([0.0, -1.0, 0.0]), -10.013)
     image = render(shell_box(wall=3.0), View.from_eye(np.array([0.0, -1.0, 0.0])), 300, 300, cut=plane)

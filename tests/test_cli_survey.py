@@ -101,10 +101,10 @@ def test_many_files_a_folder_and_a_broken_one(bolvek, workshop):
     lines = done.stdout.splitlines()
     assert sum("box.stl" in line for line in lines) == 1
     (broken,) = [line for line in lines if "broken.ply" in line]
-    assert broken.startswith("unread") and "promises 9" in broken
-    assert "4 models: 1 clean, 2 faulty, 1 unread" in lines[-1]
+    assert broken.startswith("failed") and "promises 9" in broken
+    assert "4 models: 2 faulty, 1 clean, 1 failed" in lines[-1]
     assert "notes.txt" not in done.stdout
-    assert [line.split()[0] for line in lines] == ["clean", "unread", "faulty", "faulty", "total"] or len(lines) == 5
+    assert [line.split()[0] for line in lines] == ["clean", "failed", "faulty", "faulty", "total"]
     record = json.loads(bolvek("survey", workshop, "--json", "-", expect=3).stdout)
     assert [Path(m["file"]).name for m in record["models"]] == ["box.stl", "cup.3mf", "finial.obj"]
     assert Path(record["failed"][0]["file"]).name == "broken.ply" and record["verdict"] == "faulty"

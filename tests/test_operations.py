@@ -19,7 +19,7 @@ from support import assert_sound, ball, blob, box, field, shell_box
 
 @pytest.fixture(scope="module")
 def hollow_blob():
-    return hollow(blob(), HollowSettings(1.6))[0]
+    return hollow(blob(), HollowSettings(wall_mm=1.6))[0]
 
 
 def faults(record):
@@ -28,7 +28,7 @@ def faults(record):
 
 def test_hollow_cube_keeps_its_outside_and_leaves_the_wall():
     cube = box(high=(20, 20, 20))
-    result, record = hollow(cube, HollowSettings(2.0, 0.5))
+    result, record = hollow(cube, HollowSettings(wall_mm=2.0, grid_mm=0.5))
     np.testing.assert_array_equal(result.corners[:12], cube.corners)
     assert_sound(result)
     assert record.cavities == 1 and record.least_wall_mm >= 1.99
@@ -41,7 +41,7 @@ def test_hollow_cube_keeps_its_outside_and_leaves_the_wall():
 @pytest.mark.parametrize("wall", [1.0, 2.3])
 def test_hollow_organic_wall_holds_everywhere(wall):
     mesh = blob()
-    result, record = hollow(mesh, HollowSettings(wall))
+    result, record = hollow(mesh, HollowSettings(wall_mm=wall))
     inner = result.picked(slice(len(mesh.faces), None))
     rng = np.random.default_rng(0)
     weights = rng.dirichlet([1, 1, 1], (3, len(inner.faces)))
@@ -54,7 +54,7 @@ def test_hollow_organic_wall_holds_everywhere(wall):
 
 def test_hollow_turns_what_is_inside_out_and_hollows_each_part():
     two = ball(6.0).joined(ball(7.0).moved(ball(7.0).vertices + [30, 0, 0]))
-    result, record = hollow(two.turned(), HollowSettings(1.5))
+    result, record = hollow(two.turned(), HollowSettings(wall_mm=1.5))
     assert record.turned_shells == 2 and record.cavities == 2
     assert result.volume > 0 and prove(result, ProofSettings(wall_mm=1.5)).bodies == 2
 
@@ -67,9 +67,9 @@ def test_hollow_leaves_small_pockets_solid_unless_told():
         ),
         14.0,
     )
-    _, record = hollow(dumbbell, HollowSettings(1.2, 0.3))
+    _, record = hollow(dumbbell, HollowSettings(wall_mm=1.2, grid_mm=0.3))
     assert (record.cavities, record.pockets_left_solid) == (1, 1)
-    assert hollow(dumbbell, HollowSettings(1.2, 0.3, keep_pockets=True))[1].cavities == 2
+    assert hollow(dumbbell, HollowSettings(wall_mm=1.2, grid_mm=0.3, keep_pockets=True))[1].cavities == 2
 
 
 @pytest.mark.parametrize(
@@ -89,11 +89,17 @@ def test_hollow_leaves_small_pockets_solid_unless_told():
 )
 def test_hollow_says_why_it_cannot(mesh, wall, said):
     with pytest.raises(WorkError, match=said):
-        hollow(mesh, HollowSettings(wall))
+        hollow(mesh, HollowSettings(wall_mm=wall))
 
 
 @pytest.mark.parametrize(
-    "settings", [HollowSettings(0.0), HollowSettings(-1.0), HollowSettings(2.0, 0.0), HollowSettings(2.0, 1.5)]
+    "settings",
+    [
+        HollowSettings(wall_mm=0.0),
+        HollowSettings(wall_mm=-1.0),
+        HollowSettings(wall_mm=2.0, grid_mm=0.0),
+        HollowSettings(wall_mm=2.0, grid_mm=1.5),
+    ],
 )
 def test_hollow_refuses_settings_without_sense(settings):
     with pytest.raises(UsageError, match="--wall|--grid"):
@@ -102,7 +108,7 @@ def test_hollow_refuses_settings_without_sense(settings):
 
 def test_drain_a_cube_through_and_blind():
     shell = shell_box()
-    settings = DrainSettings((Drain((10, 10, 0), 3.0), Drain((10, 9, 20), 2.0, depth_mm=1.0)), sides=16)
+    settings = DrainSettings(drains=(Drain((10, 10, 0), 3.0), Drain((10, 9, 20), 2.0, depth_mm=1.0)), sides=16)
     result, record = drain(shell, settings)
     assert_sound(result)
     area = 0.5 * 16 * np.sin(2 * np.pi / 16)
@@ -125,34 +131,38 @@ def test_drain_a_cube_through_and_blind():
 )
 def test_drain_says_why_it_cannot(hole, said):
     with pytest.raises(WorkError, match=said):
-        drain(shell_box(), DrainSettings((hole,)))
+        drain(shell_box(), DrainSettings(drains=(hole,)))
 
 
 def test_drain_is_all_or_nothing_and_wants_sound_models():
     with pytest.raises(WorkError, match="run into each other"):
-        drain(shell_box(), DrainSettings((Drain((10, 10, 0)), Drain((11, 10, 0)))))
+        drain(shell_box(), DrainSettings(drains=(Drain((10, 10, 0)), Drain((11, 10, 0)))))
     with pytest.raises(WorkError, match="sound models only"):
-        drain(shell_box().picked(slice(1, None)), DrainSettings((Drain((10, 10, 0)),)))
-    for settings in (DrainSettings(()), DrainSettings((Drain((0, 0, 0), 0.0),)), DrainSettings((Drain((0, 0, 0)),), 2)):
+        drain(shell_box().picked(slice(1, None)), DrainSettings(drains=(Drain((10, 10, 0)),)))
+    for settings in (
+        DrainSettings(drains=()),
+        DrainSettings(drains=(Drain((0, 0, 0), 0.0),)),
+        DrainSettings(drains=(Drain((0, 0, 0)),), sides=2),
+    ):
         with pytest.raises(UsageError):
             drain(shell_box(), settings)
 
 
 def test_placed_drains_are_lowest_and_highest(hollow_blob):
-    settings = PlaceSettings(3, 2.0)
+    settings = PlaceSettings(count=3, diameter_mm=2.0)
     placed, _ = place_drains(hollow_blob, settings)
     assert [p.role for p in placed] == ["drain", "vent", "drain"]
     assert placed[0].bore.mouth[2] < placed[2].bore.mouth[2] < placed[1].bore.mouth[2]
     assert all(p.above_extreme_mm < 1.0 for p in placed[:2])
-    holes = DrainSettings(tuple(p.drain for p in placed))
+    holes = DrainSettings(drains=tuple(p.drain for p in placed))
     drained, _ = cut_bores(hollow_blob, holes, [p.bore for p in placed])
     proof = prove(drained, ProofSettings(wall_mm=1.6))
     assert proof.verdict == "fit" and proof.drains == 3 and len(proof.cavities) == 1
     tipped, _ = place_drains(hollow_blob, dataclasses.replace(settings, up=(1, 0, 0)))
     assert tipped[0].bore.mouth[0] < -5 < 5 < tipped[1].bore.mouth[0]
-    none, given_up = place_drains(hollow_blob, PlaceSettings(1, 11.0))
+    none, given_up = place_drains(hollow_blob, PlaceSettings(count=1, diameter_mm=11.0))
     assert not none and len(given_up) == 1 and sum(given_up[0].reasons.values()) >= given_up[0].tried > 10
-    some, given_up = place_drains(hollow_blob, PlaceSettings(1, 11.0, least_mm=2.0))
+    some, given_up = place_drains(hollow_blob, PlaceSettings(count=1, diameter_mm=11.0, least_mm=2.0))
     assert 2.0 <= some[0].drain.diameter_mm < 11.0 and not given_up
     with pytest.raises(WorkError, match="no closed cavity"):
         place_drains(blob(), settings)
@@ -227,7 +237,12 @@ def test_scale_to_each_measure():
         result, record = scale(plank, settings)
         assert record.factor == factor
         np.testing.assert_allclose(result.size, plank.size * factor)
-    for settings in (ScaleSettings(), ScaleSettings(1.0, 2.0), ScaleSettings(by=0.0), ScaleSettings(by=np.inf)):
+    for settings in (
+        ScaleSettings(),
+        ScaleSettings(by=1.0, height_mm=2.0),
+        ScaleSettings(by=0.0),
+        ScaleSettings(by=np.inf),
+    ):
         with pytest.raises(UsageError, match="--by"):
             scale(plank, settings)
     with pytest.raises(WorkError, match="flat"):

@@ -187,10 +187,10 @@ def test_proof_before_tells_what_was_made(bolvek, tmp_path):
 )
 def test_drain_sends_nobody_the_wrong_way(mesh, hole, said):
     with pytest.raises(WorkError, match=said):
-        drain(mesh, DrainSettings((hole,)))
+        drain(mesh, DrainSettings(drains=(hole,)))
     steep = Drain((4, 10, 0), 2.0, (4 + 4, 10, 4 * np.tan(np.radians(20))))
     if len(mesh.faces) > 12:
-        assert drain(mesh, DrainSettings((steep,)))[0].topology.sound
+        assert drain(mesh, DrainSettings(drains=(steep,)))[0].topology.sound
 
 
 def test_what_only_moves_a_model_tells_what_rounding_made_worse(bolvek, tmp_path):

@@ -174,7 +174,7 @@ def test_hollowing_leaves_no_fin_thinner_than_the_wall():
     folds = 0.9 * np.sin(1.1 * x + 0.6 * np.sin(0.7 * y)) * np.cos(0.9 * z) * np.sin(0.8 * y + 1)
     s = dense_surface(np.sqrt(x * x + y * y + z * z) - 11 + folds, np.full(3, -14.0), 0.6)
     mesh = Mesh(s.vertices, s.faces).as_stored()
-    result, record = hollow(mesh, HollowSettings(1.5))
+    result, record = hollow(mesh, HollowSettings(wall_mm=1.5))
     walls, field = measure_walls(result, WallSettings(min_mm=1.4925))
     inner = field.samples.face >= len(mesh.faces)
     assert not (field.wall[inner] < 1.4925).any() or not any(z.kind in ("hole", "breakthrough") for z in walls.zones)
@@ -186,7 +186,7 @@ def test_hollowing_leaves_no_fin_thinner_than_the_wall():
 def test_origins_are_carried_through_a_cut_and_told_by_comparing():
     shell = hollow_block(2.0).as_stored()
     hole = Drain((15, 13, 0), 3.0)
-    cut, _, source = cut_and_trace(shell, DrainSettings((hole,)), [plan_bore(shell, hole)], as_stored=True)
+    cut, _, source = cut_and_trace(shell, DrainSettings(drains=(hole,)), [plan_bore(shell, hole)], as_stored=True)
     kinds = np.where(source < 0, BORE, np.where(source < 12, OUTER, INNER))
     assert cut.face_areas[kinds == BORE].sum() == pytest.approx(32 * 2 * 1.5 * np.sin(np.pi / 32) * 2.0, rel=1e-3)
     told = origin_from(cut, box((0, 0, 0), (30, 26, 22)))
@@ -223,7 +223,7 @@ def test_the_twin_lamp_has_the_faults_it_was_made_with():
 
 def test_two_blind_holes_may_meet_in_the_material():
     block = box((0, 0, 0), (30, 30, 30))
-    holes = DrainSettings((Drain((15, 15, 0), 4.0, depth_mm=16.0), Drain((0, 15, 15), 4.0, depth_mm=14.0)))
+    holes = DrainSettings(drains=(Drain((15, 15, 0), 4.0, depth_mm=16.0), Drain((0, 15, 15), 4.0, depth_mm=14.0)))
     result, record = drain(block, holes)
     assert result.topology.sound and len(record.holes) == 2
     # two bores of 32 sides, less what they have in common

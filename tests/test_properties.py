@@ -21,12 +21,12 @@ from bolvek.formats.stl import read_stl, stl_bytes, stl_text
 from bolvek.formats.text import as_utf8, line_of, rest_of_line
 from bolvek.formats.threemf import read_3mf, threemf_bytes
 from bolvek.formats.write_text import printable
-from bolvek.jobs.look import expand
+from bolvek.jobs.files import expand
 from bolvek.kernels.tree import balls as kernels
 from bolvek.mesh import Mesh
-from bolvek.report.callouts import MOST, best_views, choose_spots, spread
-from bolvek.report.palette import wall_colours
-from bolvek.report.survey_words import survey_line
+from bolvek.report.pictures.callouts import MOST, best_views, choose_spots, spread
+from bolvek.report.pictures.palette import wall_colours
+from bolvek.report.words.survey import survey_line
 from bolvek.spatial.tree import Tree
 from bolvek.units import length_text, parse_volume
 from support import blob, box

@@ -11,14 +11,15 @@ import pytest
 from bolvek.analyses.proof import ProofSettings, prove
 from bolvek.errors import BolvekError, FileError, UsageError, WorkError
 from bolvek.formats import write_model
-from bolvek.jobs.prep import PrepSettings, prep
+from bolvek.jobs.prep import PrepSettings, prep_file
 from bolvek.operations.drain import PlaceSettings
 from bolvek.operations.hollow import HollowSettings
 from bolvek.operations.scale import ScaleSettings
-from bolvek.report import words
-from bolvek.report.picture import model_caption, picture
-from bolvek.report.raster import render
-from bolvek.report.view import CutPlane, View, cut_through
+from bolvek.report.pictures.plain import model_caption, picture
+from bolvek.report.pictures.raster import render
+from bolvek.report.pictures.view import CutPlane, View, cut_through
+from bolvek.report.words import proof as words
+from bolvek.report.words.prep import STEPS
 from bolvek.units import length_text, point_text
 from support import ball, blob, box, shell_box
 
@@ -47,26 +48,31 @@ def test_proof_rows_hold_the_record_and_nothing_else():
 def test_prep_as_a_library_tells_each_step(tmp_path):
     source, target = tmp_path / "blob.stl", tmp_path / "out.stl"
     write_model(source, blob())
-    told, begun = [], []
-    result = prep(
-        source, target,
-        PrepSettings(
-            hollow=HollowSettings(1.5), drains=PlaceSettings(1, 2.0), scale=ScaleSettings(by=1.25)
-        ),
-        lambda *step: told.append(step), begun.append,
-    )  # fmt: skip
-    assert [t[0] for t in told] == begun == list(result.seconds)
-    assert begun == ["read", "scale", "check", "hollow", "place", "drain", "proof", "write"]
+    told = {}
+
+    def step(name, work):
+        done = work()
+        told[name] = STEPS[name](done) if name in STEPS else ""
+        return done
+
+    settings = PrepSettings(
+        hollow=HollowSettings(wall_mm=1.5),
+        drains=PlaceSettings(count=1, diameter_mm=2.0),
+        scale=ScaleSettings(by=1.25),
+    )
+    result = prep_file(source, target, settings, step)
+    assert list(told) == ["read", "scale", "check", "hollow", "place", "drain", "proof", "write"]
+    assert "1 cavity" in told["hollow"] and "drain at" in told["place"]
     assert result.proof.verdict == "fit" and [f.code for f in result.proof.findings] == ["no_vent"]
     assert result.scale.factor == 1.25 and len(result.drain.holes) == 1
     with pytest.raises(FileError, match="exists already"):
-        prep(source, target, PrepSettings(hollow=HollowSettings(1.5), drains=PlaceSettings(1)))
+        prep_file(source, target, settings)
 
 
 def test_prep_without_drains_writes_the_model_and_calls_it_unfit(tmp_path):
     source, target = tmp_path / "ball.stl", tmp_path / "out.stl"
     write_model(source, ball(8.0))
-    result = prep(source, target, PrepSettings(hollow=HollowSettings(1.5), drains=PlaceSettings(0)))
+    result = prep_file(source, target, PrepSettings(hollow=HollowSettings(wall_mm=1.5), drains=PlaceSettings(count=0)))
     assert result.proof.verdict == "unfit" and target.exists() and result.drain is None
 
 

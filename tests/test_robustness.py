@@ -18,9 +18,9 @@ from support import assert_sound, ball, blob, box, field, shell_box
 
 def whole_way(mesh, wall, diameter, up=(0, 0, 1)):
     """Hollow, place, drain and prove as prep does."""
-    hollowed, _ = hollow(mesh.as_stored(), HollowSettings(wall))
-    placed, _ = place_drains(hollowed, PlaceSettings(2, diameter, up))
-    holes = DrainSettings(tuple(p.drain for p in placed))
+    hollowed, _ = hollow(mesh.as_stored(), HollowSettings(wall_mm=wall))
+    placed, _ = place_drains(hollowed, PlaceSettings(count=2, diameter_mm=diameter, up=up))
+    holes = DrainSettings(drains=tuple(p.drain for p in placed))
     drained, _ = cut_bores(hollowed, holes, [p.bore for p in placed], as_stored=True)
     return drained, prove(
         drained, ProofSettings(wall_mm=wall, ball_mm=max(6.0, 1.6 * diameter), least_drain_mm=min(1.5, diameter))
@@ -82,8 +82,8 @@ def test_the_answer_does_not_depend_on_pose_or_place(seed):
     drained, proof = whole_way(moved, 1.5, 2.0)
     assert proof.verdict == "fit", proof.findings
     assert proof.wall.min_mm >= 1.49 and proof.drains == 2 and proof.bodies == 1
-    _, straight = hollow(mesh, HollowSettings(1.5))
-    _, turned = hollow(moved.as_stored(), HollowSettings(1.5))
+    _, straight = hollow(mesh, HollowSettings(wall_mm=1.5))
+    _, turned = hollow(moved.as_stored(), HollowSettings(wall_mm=1.5))
     assert turned.cavity_volume_mm3 == pytest.approx(straight.cavity_volume_mm3, rel=0.01)
 
 
@@ -110,9 +110,9 @@ def test_shapes_with_holes_edges_and_bends_come_out_fit(shape, wall):
 
 
 def test_up_decides_where_drains_go():
-    hollowed, _ = hollow(blob(), HollowSettings(1.5))
+    hollowed, _ = hollow(blob(), HollowSettings(wall_mm=1.5))
     for up in np.vstack([np.eye(3), -np.eye(3)]):
-        (low, high), _ = place_drains(hollowed, PlaceSettings(2, 2.0, tuple(up)))
+        (low, high), _ = place_drains(hollowed, PlaceSettings(count=2, diameter_mm=2.0, up=tuple(up)))
         levels = hollowed.vertices @ up
         assert np.dot(low.bore.mouth, up) < levels.min() + 1.5
         assert np.dot(high.bore.mouth, up) > levels.max() - 1.5
@@ -135,11 +135,11 @@ def test_outer_triangles_stay_as_they_are():
 
 def test_hollow_without_slimming_and_on_a_finer_grid():
     mesh = ball(8.0)
-    plain = hollow(mesh, HollowSettings(1.5, slim=False))[1]
+    plain = hollow(mesh, HollowSettings(wall_mm=1.5, slim=False))[1]
     assert plain.inner_triangles == plain.inner_triangles_before_slim and plain.slim_deviation_mm == 0
-    slimmed = hollow(mesh, HollowSettings(1.5))[1]
+    slimmed = hollow(mesh, HollowSettings(wall_mm=1.5))[1]
     assert slimmed.inner_triangles < plain.inner_triangles
-    fine = hollow(mesh, HollowSettings(1.5, 0.2))[1]
+    fine = hollow(mesh, HollowSettings(wall_mm=1.5, grid_mm=0.2))[1]
     assert fine.inner_triangles_before_slim > 2 * plain.inner_triangles
     exact = 4 / 3 * np.pi * 6.5**3
     for record in (plain, slimmed, fine):
@@ -152,7 +152,7 @@ def test_tilted_drains_through_a_flat_wall(tilt):
     shell = shell_box(size=30.0)
     away = np.tan(np.radians(tilt))
     hole = Drain((15.0, 15.0, 0.0), 2.0, (15.0 + away, 15.0, 1.0))
-    result, record = drain(shell, DrainSettings((hole,), 24))
+    result, record = drain(shell, DrainSettings(drains=(hole,), sides=24))
     assert_sound(result)
     area = 0.5 * 24 * np.sin(2 * np.pi / 24)
     # a slanted prism through a plate of thickness t takes area / cos(tilt) * t
@@ -163,7 +163,7 @@ def test_tilted_drains_through_a_flat_wall(tilt):
 def test_many_holes_in_one_call():
     shell = shell_box(size=40.0)
     spots = [(x, y, 0.0) for x in (10, 20, 30) for y in (10, 20, 30)]
-    result, record = drain(shell, DrainSettings(tuple(Drain(s, 3.0) for s in spots)))
+    result, record = drain(shell, DrainSettings(drains=tuple(Drain(s, 3.0) for s in spots)))
     assert_sound(result)
     assert len(record.holes) == 9 and prove(result, ProofSettings(wall_mm=2.0)).drains == 9
 
@@ -176,7 +176,7 @@ def test_soup_is_never_called_sound(seed):
     record = prove(soup, ProofSettings(wall_mm=1.0))
     assert record.verdict == "unfit" and not record.sound
     with pytest.raises(WorkError):
-        hollow(soup, HollowSettings(1.0))
+        hollow(soup, HollowSettings(wall_mm=1.0))
 
 
 def test_twins_folds_and_touching_parts_are_found():

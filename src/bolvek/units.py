@@ -76,6 +76,11 @@ def decimals(mm: float) -> int:
     return min(2 + math.ceil(-math.log10(mm) - 1e-9), 9)
 
 
+def count_text(n: int, one: str, many: str | None = None) -> str:
+    """A number with its word, in one or the other form."""
+    return f"{n:,} {one if n == 1 else many or one + 's'}"
+
+
 def length_text(mm: float) -> str:
     """A length for people: three significant digits or thousandths of a millimetre, more of them below a hundredth."""
     size = abs(mm)

@@ -4,7 +4,8 @@ from pathlib import Path
 
 import click
 
-from bolvek.cli.common import PATH, replace_option
+from bolvek.cli.base.options import replace_option
+from bolvek.cli.base.types import PATH
 
 
 @click.command("demo")
@@ -18,8 +19,13 @@ def command(folder: Path, replace: bool) -> None:
       bolvek demo out/
       bolvek demo out/ --replace
     """
-    from bolvek.cli.common import Talk, finish
+    import sys
+
+    from bolvek.cli.base.console import Talk
+    from bolvek.cli.base.kernels import prepare_kernels
     from bolvek.demo.story import run_demo
+    from bolvek.errors import EXIT_FINDINGS, EXIT_SOUND
 
     talk = Talk(None)
-    finish(run_demo(folder, talk.step, talk.busy, replace=replace))
+    prepare_kernels("demo", [], picture=True)
+    sys.exit(EXIT_SOUND if run_demo(folder, talk.step, talk.busy, replace=replace) else EXIT_FINDINGS)

@@ -1,23 +1,22 @@
 """`bolvek drain`."""
 
+import dataclasses
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import click
 
-from bolvek.cli.common import (
-    LENGTH,
-    PLACE,
-    model_argument,
-    options,
-    output_option,
-    shared_options,
-)
+from bolvek.cli.base.options import Asked, models_argument, options, output_option, writing_options
+from bolvek.cli.base.types import LENGTH, PLACE
+
+if TYPE_CHECKING:
+    from bolvek.cli.base.run import Outcome, Steps
+    from bolvek.formats import Model
 
 
 @click.command("drain")
 @options(
-    model_argument,
+    models_argument,
     output_option,
     click.option(
         "--at",
@@ -41,10 +40,10 @@ from bolvek.cli.common import (
         "--toward", "towards", type=PLACE, multiple=True, help="Point to aim at; without it square into the surface."
     ),
     click.option("--sides", type=int, default=32, show_default=True, help="Sides of each hole."),
-    shared_options,
+    writing_options,
 )
 def command(
-    model: Path,
+    models: tuple[Path, ...],
     output: Path | None,
     places: tuple[tuple[float, float, float], ...],
     diameters: tuple[float, ...],
@@ -53,7 +52,7 @@ def command(
     sides: int,
     **shared: Any,
 ) -> None:
-    """Cut holes into a sound model, all of them or none.
+    """Cut holes into sound models, all of them or none.
 
     Options that may be repeated belong to the holes in order; given once, they count for all.
 
@@ -62,29 +61,41 @@ def command(
       bolvek drain hollow.stl --at 0,-4,1 --diameter 3.5mm -o drained.stl
       bolvek drain hollow.stl --at 0,-4,1 --at 2,9,62 --toward 0,0,30 --sides 48
     """
-    from bolvek.cli.operate import one_by_one, operate
+    from bolvek.cli.base.run import Outcome, Run, run
     from bolvek.errors import UsageError
     from bolvek.operations.drain import Drain, DrainSettings, drain
-    from bolvek.report.words import drain_text
+    from bolvek.report.pictures.results import plain_result
+    from bolvek.report.words.drain import drain_text
 
-    def spread(name: str, values: tuple[Any, ...], otherwise: Any) -> list[Any]:
+    def each(name: str, values: tuple[Any, ...], otherwise: Any) -> list[Any]:
         if len(values) not in (0, 1, len(places)):
             raise UsageError(f"{name} was given {len(values)} times for {len(places)} holes: once, or once a hole")
         return list(values) if len(values) == len(places) else [values[0] if values else otherwise] * len(places)
 
     holes = zip(
         places,
-        spread("--diameter", diameters, 3.5),
-        spread("--toward", towards, None),
-        spread("--depth", depths, None),
+        each("--diameter", diameters, 3.5),
+        each("--toward", towards, None),
+        each("--depth", depths, None),
         strict=True,
     )
-    operate(
-        "drain",
-        [model],
+    settings = DrainSettings(drains=tuple(Drain(*hole) for hole in holes), sides=sides)
+
+    def work(model: "Model", step: "Steps") -> "Outcome":
+        mesh, record = step("drain", lambda: drain(model.mesh, settings))
+        made = dataclasses.replace(model, mesh=mesh)
+        return Outcome(
+            model=made,
+            sections={"drain": record},
+            line=drain_text(record),
+            verdict="done",
+            picture=lambda: plain_result(model.path, mesh),
+        )
+
+    texts = {"drain": lambda done: drain_text(done[1])}
+    run(
+        Run(verb="drain", settings={"": settings}, work=work, writes="made", texts=texts),
+        models,
+        Asked(**shared),
         output,
-        DrainSettings(tuple(Drain(*h) for h in holes), sides),
-        one_by_one(drain),
-        drain_text,
-        **shared,
     )

@@ -1,22 +1,22 @@
 """`bolvek hollow`."""
 
+import dataclasses
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import click
 
-from bolvek.cli.common import (
-    LENGTH,
-    model_argument,
-    options,
-    output_option,
-    shared_options,
-)
+from bolvek.cli.base.options import Asked, models_argument, options, output_option, writing_options
+from bolvek.cli.base.types import LENGTH
+
+if TYPE_CHECKING:
+    from bolvek.cli.base.run import Outcome, Steps
+    from bolvek.formats import Model
 
 
 @click.command("hollow")
 @options(
-    model_argument,
+    models_argument,
     output_option,
     click.option("--wall", type=LENGTH, default="2mm", show_default=True, help="Wall to leave."),
     click.option(
@@ -29,10 +29,10 @@ from bolvek.cli.common import (
     ),
     click.option("--no-slim", is_flag=True, help="Keep all triangles of the inner shell."),
     click.option("--keep-pockets", is_flag=True, help="Hollow small pockets too instead of leaving them solid."),
-    shared_options,
+    writing_options,
 )
 def command(
-    model: Path,
+    models: tuple[Path, ...],
     output: Path | None,
     wall: float,
     grid: float | None,
@@ -41,25 +41,37 @@ def command(
     keep_pockets: bool,
     **shared: Any,
 ) -> None:
-    """Hollow a closed, sound model. Its outer triangles stay as they are.
+    """Hollow closed, sound models. Their outer triangles stay as they are.
 
     The cavity is closed: cut holes with 'bolvek drain', or use 'bolvek prep' for both.
 
     \b
     Examples:
       bolvek hollow carp.stl --wall 2mm -o hollow.stl
-      bolvek hollow carp.stl --wall 0.08in --grid 0.4mm
+      bolvek hollow carp.stl lid.stl --wall 0.08in --grid 0.4mm -o out/
     """
-    from bolvek.cli.operate import one_by_one, operate
+    from bolvek.cli.base.run import Outcome, Run, run
     from bolvek.operations.hollow import HollowSettings, hollow
-    from bolvek.report.words import hollow_text
+    from bolvek.report.pictures.results import plain_result
+    from bolvek.report.words.hollow import hollow_text
 
-    operate(
-        "hollow",
-        [model],
+    settings = HollowSettings(wall_mm=wall, grid_mm=grid, slim=not no_slim, keep_pockets=keep_pockets, room_mm=room)
+
+    def work(model: "Model", step: "Steps") -> "Outcome":
+        mesh, record = step("hollow", lambda: hollow(model.mesh, settings))
+        made = dataclasses.replace(model, mesh=mesh)
+        return Outcome(
+            model=made,
+            sections={"hollow": record},
+            line=hollow_text(record),
+            verdict="done",
+            picture=lambda: plain_result(model.path, mesh),
+        )
+
+    texts = {"hollow": lambda done: hollow_text(done[1])}
+    run(
+        Run(verb="hollow", settings={"": settings}, work=work, writes="made", texts=texts),
+        models,
+        Asked(**shared),
         output,
-        HollowSettings(wall, grid, not no_slim, keep_pockets, room),
-        one_by_one(hollow),
-        hollow_text,
-        **shared,
     )

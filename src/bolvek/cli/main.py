@@ -2,27 +2,13 @@
 
 import importlib
 import os
+import re
 import sys
 
 import click
 
 from bolvek import __version__
-
-VERBS = {
-    "survey": "Look at models: what they are, what is wrong, where.",
-    "walls": "Measure wall thickness, thin spots and gaps.",
-    "overhangs": "Find overhangs, islands and supports; compare build directions.",
-    "prep": "The whole way: scale, hollow, drain, prove.",
-    "scale": "Make a model larger or smaller.",
-    "pose": "Turn, tilt, lay on a face, mirror, centre, drop to the bed.",
-    "hollow": "Hollow a solid model, leaving a wall.",
-    "drain": "Cut drain and vent holes.",
-    "proof": "Prove a model fit to print, or say what is not.",
-    "picture": "Draw a model, whole or cut open.",
-    "profiles": "List and explain printers and materials.",
-    "schema": "Print the JSON schema of the record.",
-    "demo": "Write the lantern workshop's models and run the example.",
-}
+from bolvek.cli.verbs import VERBS
 
 
 class Verbs(click.Group):
@@ -36,11 +22,13 @@ class Verbs(click.Group):
             return None
         command = importlib.import_module(f"bolvek.cli.{cmd_name}").command
         assert isinstance(command, click.Command)
+        command.short_help = VERBS[cmd_name].text
+        command.epilog = f"Also looked for as: {VERBS[cmd_name].also}."
         return command
 
     def format_commands(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:
         with formatter.section("Verbs"):
-            formatter.write_dl(list(VERBS.items()))
+            formatter.write_dl([(name, verb.text) for name, verb in VERBS.items()])
 
     def resolve_command(
         self, ctx: click.Context, args: list[str]
@@ -49,7 +37,10 @@ class Verbs(click.Group):
             import difflib
 
             near = difflib.get_close_matches(args[0], VERBS, 1)
-            hint = f" Did you mean '{near[0]}'?" if near else ""
+            near = near or [
+                name for name, verb in VERBS.items() if args[0].lower() in re.split(r"\W+", verb.also.lower())
+            ]
+            hint = f" Did you mean {' or '.join(repr(name) for name in near)}?" if near else ""
             ctx.fail(f"there is no verb '{args[0]}'.{hint} 'bolvek -h' lists them.")
         return super().resolve_command(ctx, args)
 
@@ -72,7 +63,7 @@ def main() -> None:
 
     gc.set_threshold(200_000)  # imports make many objects and no garbage
     try:
-        code = run()
+        code = run(sys.argv[1:])
         sys.stdout.flush()
     except BrokenPipeError:
         # whoever read has gone: nothing is left to say, and nothing to flush to
@@ -82,15 +73,15 @@ def main() -> None:
     sys.exit(code)
 
 
-def run() -> int:
-    """The exit code of a run; what could not be done is said on stderr."""
+def run(arguments: list[str]) -> int:
+    """The exit code of a command line (without the program's name); what could not be done is said on stderr."""
     from bolvek.errors import EXIT_BUG, EXIT_STOPPED, EXIT_WORK, BolvekError
 
     try:
         if "_BOLVEK_COMPLETE" in os.environ:
             cli.main(prog_name="bolvek")
         # not through main(): it would take a closed pipe for a failure
-        with cli.make_context("bolvek", sys.argv[1:]) as context:
+        with cli.make_context("bolvek", list(arguments)) as context:
             cli.invoke(context)
     except click.exceptions.Exit as done:
         return done.exit_code

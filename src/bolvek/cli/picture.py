@@ -1,48 +1,50 @@
 """`bolvek picture`."""
 
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import click
 
-from bolvek.cli.common import (
-    check_targets,
-    model_argument,
-    options,
-    output_beside,
-    output_option,
-    replace_option,
-    unit_option,
-)
+from bolvek.cli.base.options import Asked, models_argument, options, output_option, replace_option, unit_option
+
+if TYPE_CHECKING:
+    from bolvek.cli.base.run import Outcome, Steps
+    from bolvek.formats import Model
 
 
 @click.command("picture")
 @options(
-    model_argument,
+    models_argument,
     output_option,
     click.option("--cut-open", is_flag=True, help="Add a view cut upright, through the drains if any."),
     unit_option,
     replace_option,
 )
-def command(model: Path, output: Path | None, cut_open: bool, unit: str | None, replace: bool) -> None:
-    """Draw a model as a PNG: shaded, with a scale bar and its size, on request cut open.
+def command(models: tuple[Path, ...], output: Path | None, cut_open: bool, unit: str | None, replace: bool) -> None:
+    """Draw models as PNG: shaded, with a scale bar and their size, on request cut open.
 
     \b
     Examples:
       bolvek picture carp.stl -o carp.png
-      bolvek picture out/carp.stl --cut-open -o inside.png
+      bolvek picture out/ --cut-open -o pictures/
     """
-    from bolvek.cli.common import Talk
+    from bolvek.cli.base.run import Outcome, Run, run
+    from bolvek.cli.base.targets import is_folder
     from bolvek.errors import UsageError
-    from bolvek.formats import read_model
-    from bolvek.formats.safe import write_bytes
-    from bolvek.report.picture import model_caption, picture
+    from bolvek.report.pictures.plain import model_caption, picture
+    from bolvek.report.words.files import model_text
 
-    target = output_beside(model, output, "picture", ".png")
-    if target.suffix.lower() != ".png":
-        raise UsageError(f"{target}: pictures are written as .png")
-    check_targets(model, [target], replace=replace)
-    talk = Talk(None)
-    read = read_model(model, unit=unit)
-    data = picture(read.mesh, model_caption(model, read.mesh), cut_open=cut_open)
-    write_bytes(target, data, replace=replace)
-    talk.row("picture", str(target))
+    if output is not None and not is_folder(output) and output.suffix.lower() != ".png":
+        raise UsageError(f"{output}: pictures are written as .png")
+
+    def work(model: "Model", step: "Steps") -> "Outcome":
+        caption = model_caption(model.path, model.mesh)
+        return Outcome(
+            model=model,
+            sections={},
+            line=model_text(model),
+            verdict="done",
+            picture=lambda: picture(model.mesh, caption, cut_open=cut_open),
+        )
+
+    run(Run(verb="picture", settings={}, work=work, suffix=".png"), models, Asked(unit=unit, replace=replace), output)

@@ -6,13 +6,14 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
-from bolvek.cli.building import direction_options, settings_for, weights_for
-from bolvek.cli.common import PLACE, model_argument, options, output_option, printer_option, shared_options
+from bolvek.cli.base.directions import direction_options, settings_for, weights_for
+from bolvek.cli.base.options import Asked, models_argument, options, output_option, printer_option, writing_options
+from bolvek.cli.base.types import PLACE
 from bolvek.errors import UsageError
 
 if TYPE_CHECKING:
-    from bolvek.analyses.overhangs import OverhangSettings
-    from bolvek.analyses.overhangs.directions import CompareSettings
+    from bolvek.cli.base.run import Outcome, Steps
+    from bolvek.formats import Model
 
 _AXES = {"x": (1.0, 0.0, 0.0), "y": (0.0, 1.0, 0.0), "z": (0.0, 0.0, 1.0)}
 
@@ -43,22 +44,9 @@ def _tilt(text: str | None) -> tuple[float, float] | None:
     return numbers[0], numbers[1] if len(numbers) == 2 else 0.0
 
 
-def _best_up(
-    model: Path, rank: int, settings: "OverhangSettings", compare: "CompareSettings", unit: str | None
-) -> tuple[float, float, float]:
-    """The build direction that `overhangs --compare-up` ranks there."""
-    from bolvek.analyses.overhangs.directions import compare_directions
-    from bolvek.cli.common import prepare_kernels
-    from bolvek.formats import read_model
-
-    prepare_kernels()
-    compared = compare_directions(read_model(model, unit=unit).mesh, settings, compare)
-    return compared.best[min(rank, len(compared.best)) - 1].up
-
-
 @click.command("pose")
 @options(
-    model_argument,
+    models_argument,
     output_option,
     click.option("--mirror", type=click.Choice(["x", "y", "z"]), help="Mirror along this axis, through the origin."),
     click.option("--lay", type=PLACE, help="Lay the face nearest to this point on the bed."),
@@ -79,10 +67,10 @@ def _best_up(
     click.option("--tilt", metavar="DEG[,TOWARDS]", help="Lean by degrees, towards a direction counted from +x."),
     click.option("--centre", is_flag=True, help="Middle of the box to x = y = 0."),
     click.option("--drop", is_flag=True, help="Lowest point to z = 0."),
-    shared_options,
+    writing_options,
 )
 def command(
-    model: Path,
+    models: tuple[Path, ...],
     output: Path | None,
     mirror: str | None,
     lay: tuple[float, float, float] | None,
@@ -103,7 +91,7 @@ def command(
     drop: bool,
     **shared: Any,
 ) -> None:
-    """Turn, tilt, lay on a face, mirror, centre and drop a model.
+    """Turn, tilt, lay on a face, mirror, centre and drop models.
 
     Whatever the order of the options, it is mirrored, laid, turned (in the order given), tilted, centred
     and dropped. Quarter turns and mirrors are exact.
@@ -115,17 +103,20 @@ def command(
       bolvek pose carp.stl --tilt 30,90 --drop
       bolvek pose shade.stl --best 1 --printer filament-bed
     """
-    from bolvek.analyses.overhangs.directions import CompareSettings
-    from bolvek.cli.operate import one_by_one, operate
+    from bolvek.analyses.overhangs.directions import CompareSettings, compare_directions
+    from bolvek.cli.base.run import Outcome, Run, run
     from bolvek.operations.pose import PoseSettings, pose
-    from bolvek.report.words import pose_text
+    from bolvek.report.pictures.results import plain_result
+    from bolvek.report.words.pose import pose_text
 
     if best is not None and (up is not None or lay is not None or lay_largest):
         raise UsageError("--best chooses what is up; it goes with none of --up, --lay, --lay-largest")
-    asked = settings_for(printer, angle=angle, layer=layer, habit=habit, bridge_most=bridge_most)
-    asked.check()
-    weights = weights_for(weigh, asked.habit, show=show is not None)
-    compare = CompareSettings(100 if compare_up is None else compare_up, weights, max(best or 1, 5), show)
+    directions = settings_for(printer, angle=angle, layer=layer, habit=habit, bridge_most=bridge_most)
+    directions.check()
+    weights = weights_for(weigh, directions.habit, show=show is not None)
+    compare = CompareSettings(
+        count=100 if compare_up is None else compare_up, weights=weights, best=max(best or 1, 5), show=show
+    )
     compare.check()
     for name, value in (("--angle", angle), ("--layer", layer), ("--habit", habit), ("--bridge-most", bridge_most)):
         if value is not None and best is None:
@@ -133,22 +124,30 @@ def command(
     if best is None and (weigh or show or compare_up is not None):
         raise UsageError("--compare-up, --weigh and --show go with --best RANK")
     settings = PoseSettings(
-        mirror, lay, lay_largest, up, tuple(_turn(t) for t in turns), _tilt(tilt), centre, drop or best is not None
+        mirror=mirror,
+        lay=lay,
+        lay_largest=lay_largest,
+        up=up,
+        turns=tuple(_turn(t) for t in turns),
+        tilt=_tilt(tilt),
+        centre=centre,
+        drop=drop or best is not None,
     )
 
-    def choose(settings: PoseSettings) -> PoseSettings:
-        assert best is not None
-        return dataclasses.replace(settings, up=_best_up(model, best, asked, compare, shared["unit"]))
+    def work(model: "Model", step: "Steps") -> "Outcome":
+        chosen = settings
+        if best is not None:
+            compared = step("directions", lambda: compare_directions(model.mesh, directions, compare))
+            chosen = dataclasses.replace(settings, up=compared.best[min(best, len(compared.best)) - 1].up)
+        mesh, record = step("pose", lambda: pose(model.mesh, chosen))
+        return Outcome(
+            model=dataclasses.replace(model, mesh=mesh),
+            sections={"pose": record},
+            line=pose_text(record),
+            verdict="written",
+            picture=lambda: plain_result(model.path, mesh),
+        )
 
-    operate(
-        "pose",
-        [model],
-        output,
-        settings,
-        one_by_one(pose),
-        pose_text,
-        keep_parts=True,
-        choose=choose if best is not None else None,
-        moves_only=True,
-        **shared,
-    )
+    texts = {"pose": lambda done: pose_text(done[1])}
+    how = Run(verb="pose", settings={"": settings}, work=work, writes="moved", texts=texts)
+    run(how, models, Asked(**shared), output)

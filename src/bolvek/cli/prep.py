@@ -1,29 +1,32 @@
 """`bolvek prep`."""
 
 from pathlib import Path
+from typing import TYPE_CHECKING, Any
 
 import click
 
-from bolvek.cli.common import (
-    LENGTH,
-    PLACE,
-    check_targets,
-    finish,
+from bolvek.cli.base.options import (
+    Asked,
+    details_option,
     json_option,
-    model_argument,
+    models_argument,
     options,
-    output_beside,
     output_option,
     picture_option,
     printer_option,
     replace_option,
     unit_option,
 )
+from bolvek.cli.base.types import LENGTH, PLACE
+
+if TYPE_CHECKING:
+    from bolvek.cli.base.run import Outcome, Steps
+    from bolvek.formats import Model
 
 
 @click.command("prep")
 @options(
-    model_argument,
+    models_argument,
     output_option,
     click.option("--height", type=LENGTH, help="Scale to this height (z)."),
     click.option("--longest", type=LENGTH, help="Scale to this longest side."),
@@ -46,13 +49,14 @@ from bolvek.cli.common import (
     ),
     click.option("--keep-pockets", is_flag=True, help="Hollow small pockets too instead of leaving them solid."),
     printer_option,
+    details_option,
     json_option,
     picture_option,
     unit_option,
     replace_option,
 )
 def command(
-    model: Path,
+    models: tuple[Path, ...],
     output: Path | None,
     height: float | None,
     longest: float | None,
@@ -65,81 +69,62 @@ def command(
     room: float | None,
     keep_pockets: bool,
     printer: str | None,
-    json_target: Path | None,
-    picture_target: Path | None,
-    unit: str | None,
-    replace: bool,
+    **shared: Any,
 ) -> None:
-    """The whole way for one model: check, scale, hollow, drain, prove, write.
+    """The whole way for each model: check, scale, hollow, drain, prove, write.
 
     \b
     Examples:
       bolvek prep carp.stl --height 90mm --wall 2mm --drains 2 -o out/carp.stl
+      bolvek prep carp.stl finial.stl --wall 1.5mm -o out/
       bolvek prep carp.stl --by 1.5 --wall 1.8mm --json carp.json --picture carp.png
     """
-    from bolvek.cli.common import Talk
-    from bolvek.formats.safe import check_suffix
+    from bolvek.cli.base.run import Outcome, Run, run
+    from bolvek.cli.base.scaled import finding_rows
     from bolvek.jobs.prep import PrepSettings, prep
     from bolvek.operations.drain import PlaceSettings
     from bolvek.operations.hollow import HollowSettings
     from bolvek.operations.scale import ScaleSettings
     from bolvek.profiles import limits
+    from bolvek.report.pictures.results import proof_result
+    from bolvek.report.words.prep import STEPS
+    from bolvek.report.words.proof import proof_line, proof_text, proof_verdict
     from bolvek.units import length_text
 
     scaling = None
     if (height, longest, by) != (None, None, None):
-        scaling = ScaleSettings(by, height, longest)
+        scaling = ScaleSettings(by=by, height_mm=height, longest_mm=longest)
     least_drain, least_wall = limits(printer)
     settings = PrepSettings(
-        hollow=HollowSettings(wall, grid, keep_pockets=keep_pockets, room_mm=room),
-        drains=PlaceSettings(drains, diameter, up),
+        hollow=HollowSettings(wall_mm=wall, grid_mm=grid, keep_pockets=keep_pockets, room_mm=room),
+        drains=PlaceSettings(count=drains, diameter_mm=diameter, up=up),
         scale=scaling,
-        unit=unit,
-        replace=replace,
         least_drain_mm=least_drain,
         least_wall_mm=least_wall,
     )
-    settings.check()
-    target = output_beside(model, output, "prep")
-    check_suffix(target)
-    check_targets(model, [target, json_target, picture_target], replace=replace)
-    talk = Talk(json_target)
-    if diameter < least_drain:
-        text = f"holes of {length_text(diameter)} lower the least drain, {length_text(least_drain)}, to that"
-        talk.row("note", text, "yellow")
-    result = prep(model, target, settings, talk.step, talk.busy)
 
-    from bolvek.report.outputs import write_picture
-    from bolvek.report.record import Record, model_section, settings_dict
-    from bolvek.report.words import proof_text, proof_verdict
+    def work(model: "Model", step: "Steps") -> "Outcome":
+        result = prep(model, settings, step)
+        proof = result.proof
+        rows = []
+        if diameter < least_drain:
+            text = f"holes of {length_text(diameter)} lower the least drain, {length_text(least_drain)}, to that"
+            rows.append(("note", text, "yellow"))
+        rows += [(name, text, "") for name, text in proof_text(proof)] + finding_rows(proof.findings)
+        good = "fit to print: proven on the file written" + ("" if result.hollow else "; solid, no cavity")
+        said = good if proof.ok else proof_verdict(proof)
+        rows.append(("verdict", said, "bold green" if proof.ok else "bold red"))
+        records = {"scale": result.scale, "hollow": result.hollow, "drain": result.drain, "proof": proof}
+        return Outcome(
+            model=result.model,
+            sections={name: record for name, record in records.items() if record is not None},
+            line=proof_line(proof),
+            verdict=proof.verdict,
+            ok=proof.ok,
+            rows=rows,
+            findings=proof.findings,
+            picture=lambda: proof_result(model.path, result.model.mesh, proof, result.rooms),
+        )
 
-    if picture_target is not None:
-        write_picture(picture_target, target, result.after, result.proof, result.rooms, replace=replace)
-    for name, text in proof_text(result.proof):
-        talk.row(name, text)
-    fit = result.proof.ok
-    good = "fit to print: proven on the file written" + ("" if result.hollow else "; solid, no cavity")
-    talk.verdict(fit, result.proof.findings, good, proof_verdict(result.proof))
-    talk.write_record(
-        Record(
-            verb="prep",
-            settings=settings_dict(settings),
-            models=[
-                model_section(
-                    result.model,
-                    result.after,
-                    scale=result.scale,
-                    hollow=result.hollow,
-                    drain=result.drain,
-                    proof=result.proof,
-                )
-            ],
-            findings=list(result.proof.findings),
-            outputs=[str(p) for p in (target, picture_target) if p],
-            verdict=result.proof.verdict,
-            ok=fit,
-            seconds=result.seconds,
-        ),
-        replace=replace,
-    )
-    finish(fit)
+    how = Run(verb="prep", settings={"": settings}, work=work, writes="proven", texts=STEPS)
+    run(how, models, Asked(**shared), output)

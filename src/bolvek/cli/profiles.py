@@ -18,7 +18,7 @@ def command(name: str | None) -> None:
     """
     from bolvek.errors import UsageError
     from bolvek.profiles import Material, Printer, load_profiles, user_folder
-    from bolvek.report.profile_words import explain, listing
+    from bolvek.report.words.profiles import explain, listing
 
     profiles = load_profiles()
     if name is None:

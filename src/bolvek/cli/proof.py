@@ -1,29 +1,21 @@
 """`bolvek proof`."""
 
-import time
 from pathlib import Path
+from typing import TYPE_CHECKING, Any
 
 import click
 
-from bolvek.cli.common import (
-    LENGTH,
-    PATH,
-    VOLUME,
-    check_targets,
-    finish,
-    json_option,
-    model_argument,
-    options,
-    picture_option,
-    printer_option,
-    replace_option,
-    unit_option,
-)
+from bolvek.cli.base.options import Asked, models_argument, options, printer_option, reading_options
+from bolvek.cli.base.types import LENGTH, PATH, VOLUME
+
+if TYPE_CHECKING:
+    from bolvek.cli.base.run import Outcome, Steps
+    from bolvek.formats import Model
 
 
 @click.command("proof")
 @options(
-    model_argument,
+    models_argument,
     click.option("--wall", type=LENGTH, help="Wall that must be there; without it the wall is measured, not judged."),
     click.option(
         "--least-drain",
@@ -34,25 +26,19 @@ from bolvek.cli.common import (
     click.option("--before", type=PATH, metavar="ORIGINAL", help="Tell what it had from what was made of it."),
     click.option("--ball", type=LENGTH, help="Diameter that tells a room from a groove; wider than any drain."),
     printer_option,
-    json_option,
-    picture_option,
-    unit_option,
-    replace_option,
+    reading_options,
 )
 def command(
-    model: Path,
+    models: tuple[Path, ...],
     wall: float | None,
     least_drain: float | None,
     allow_closed: float,
     before: Path | None,
     ball: float | None,
     printer: str | None,
-    json_target: Path | None,
-    picture_target: Path | None,
-    unit: str | None,
-    replace: bool,
+    **shared: Any,
 ) -> None:
-    """Prove a model fit to print, whatever made it, or say what is not and where.
+    """Prove models fit to print, whatever made them, or say what is not and where.
 
     Clause by clause: sound (closed, manifold, oriented, no self-intersection) in float64 and as an STL file
     holds it; material counted once; no closed void; every way out wide enough; the wall as thick as asked.
@@ -64,13 +50,15 @@ def command(
       bolvek proof hollow.stl --before carp.stl --printer small-resin --picture proof.png
     """
     from bolvek.analyses.proof import ProofSettings, examine, origin_from
-    from bolvek.cli.common import Talk
+    from bolvek.cli.base.run import Outcome, Run, run
+    from bolvek.cli.base.scaled import finding_rows
     from bolvek.formats import read_model
     from bolvek.profiles import limits
-    from bolvek.report.outputs import write_picture
-    from bolvek.report.record import Record, model_section, settings_dict
-    from bolvek.report.words import model_text, proof_text, proof_verdict
+    from bolvek.report.pictures.results import proof_result
+    from bolvek.report.words.files import model_text
+    from bolvek.report.words.proof import proof_line, proof_text, proof_verdict
 
+    asked = Asked(**shared)
     least_of_printer, wall_of_printer = limits(printer)
     settings = ProofSettings(
         wall_mm=wall,
@@ -79,34 +67,32 @@ def command(
         ball_mm=ball,
         least_wall_mm=wall_of_printer if before else None,
     )
-    settings.check()
-    check_targets([model, before] if before else model, [json_target, picture_target], replace=replace)
-    talk = Talk(json_target)
-    talk.busy("read")
-    begin = time.perf_counter()
-    read = read_model(model, unit=unit)
-    middle = time.perf_counter()
-    talk.step("read", model_text(read), middle - begin)
-    talk.busy("proof")
-    origin = origin_from(read.mesh, read_model(before, unit=unit).mesh) if before else None
-    proof, rooms = examine(read.mesh, settings, origin)
-    seconds = {"read": middle - begin, "proof": time.perf_counter() - middle}
-    for name, text in proof_text(proof):
-        talk.row(name, text)
-    talk.verdict(proof.ok, proof.findings, proof_verdict(proof), proof_verdict(proof))
-    if picture_target is not None:
-        write_picture(picture_target, model, read.mesh, proof, rooms, replace=replace)
-    talk.write_record(
-        Record(
-            verb="proof",
-            settings=settings_dict(settings),
-            models=[model_section(read, read.mesh, proof=proof)],
-            findings=list(proof.findings),
-            outputs=[str(picture_target)] if picture_target else [],
+
+    def work(model: "Model", step: "Steps") -> "Outcome":
+        mesh, origin = model.mesh, None
+        if before is not None:
+            original = step("original", lambda: read_model(before, unit=asked.unit))
+            origin = origin_from(mesh, original.mesh)
+        proof, rooms = step("proof", lambda: examine(mesh, settings, origin))
+        rows = [(name, text, "") for name, text in proof_text(proof)] + finding_rows(proof.findings)
+        rows.append(("verdict", proof_verdict(proof), "bold green" if proof.ok else "bold red"))
+        return Outcome(
+            model=model,
+            sections={"proof": proof},
+            line=proof_line(proof),
             verdict=proof.verdict,
             ok=proof.ok,
-            seconds=seconds,
-        ),
-        replace=replace,
+            rows=rows,
+            findings=proof.findings,
+            picture=lambda: proof_result(model.path, mesh, proof, rooms),
+        )
+
+    how = Run(
+        verb="proof",
+        settings={"": settings},
+        work=work,
+        alone={"--before": before},
+        inputs=[before] if before else [],
+        texts={"read": model_text},
     )
-    finish(proof.ok)
+    run(how, models, asked)

@@ -1,12 +1,18 @@
 """`bolvek scale`."""
 
+import dataclasses
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import click
 
-from bolvek.cli.common import LENGTH, VOLUME, models_argument, options, output_option, shared_options
+from bolvek.cli.base.options import Asked, models_argument, options, output_option, writing_options
+from bolvek.cli.base.types import LENGTH, VOLUME
 from bolvek.errors import UsageError
+
+if TYPE_CHECKING:
+    from bolvek.cli.base.run import Outcome, Steps
+    from bolvek.formats import Model
 
 
 def _factors(text: str, name: str, share: float = 1.0) -> float | tuple[float, float, float]:
@@ -37,7 +43,7 @@ def _factors(text: str, name: str, share: float = 1.0) -> float | tuple[float, f
         "--fit", metavar="PRINTER", help="As large as the printer's build space holds; see 'bolvek profiles'."
     ),
     click.option("--margin", type=LENGTH, default="2mm", show_default=True, help="Room to leave with --fit."),
-    shared_options,
+    writing_options,
 )
 def command(
     models: tuple[Path, ...],
@@ -64,10 +70,11 @@ def command(
       bolvek scale lid.stl body.stl hook.stl --unit in --fit small-resin -o sized/
       bolvek scale carp.stl --percent 101.5,101.5,100.8
     """
-    from bolvek.cli.operate import operate
-    from bolvek.operations.scale import ScaleSettings, scale_together
+    from bolvek.cli.base.run import Outcome, Run, run
+    from bolvek.operations.scale import ScaleSettings, find_factors, scale_by
     from bolvek.profiles import load_profiles
-    from bolvek.report.words import scale_text
+    from bolvek.report.pictures.results import plain_result
+    from bolvek.report.words.scale import scale_text
 
     if by is not None and percent is not None:
         raise UsageError("give --by or --percent, not both")
@@ -75,17 +82,35 @@ def command(
     if percent is not None:
         factors = _factors(percent, "--percent", 0.01)
     room = load_profiles().printer(fit).build_mm if fit is not None else None
-    aims = (factors, height, longest, width, depth, volume, room)
-    if shared["unit"] is not None and all(aim is None for aim in aims):
-        aims = (1.0, *aims[1:])
-    operate(
-        "scale",
-        models,
-        output,
-        ScaleSettings(*aims, margin),
-        scale_together,
-        scale_text,
-        keep_parts=True,
-        moves_only=True,
-        **shared,
+    if shared["unit"] is not None and (factors, height, longest, width, depth, volume, room) == (None,) * 7:
+        factors = 1.0
+    settings = ScaleSettings(
+        by=factors,
+        height_mm=height,
+        longest_mm=longest,
+        width_mm=width,
+        depth_mm=depth,
+        volume_mm3=volume,
+        fit_mm=room,
+        margin_mm=margin,
     )
+
+    def work(model: "Model", step: "Steps", found: Any) -> "Outcome":
+        mesh, record = step("scale", lambda: scale_by(model.mesh, found, volumes=volume is not None))
+        return Outcome(
+            model=dataclasses.replace(model, mesh=mesh),
+            sections={"scale": record},
+            line=scale_text(record),
+            verdict="written",
+            picture=lambda: plain_result(model.path, mesh),
+        )
+
+    how = Run(
+        verb="scale",
+        settings={"": settings},
+        work=work,
+        writes="moved",
+        texts={"scale": lambda done: scale_text(done[1])},
+        as_set=lambda meshes: find_factors(meshes, settings),
+    )
+    run(how, models, Asked(**shared), output)

@@ -5,17 +5,18 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
-from bolvek.cli.common import LENGTH, PATH, model_argument, options, printer_option
-from bolvek.cli.measure import Answer, measure_options
+from bolvek.cli.base.options import Asked, models_argument, options, printer_option, reading_options, scaled_options
+from bolvek.cli.base.types import LENGTH, PATH
 from bolvek.errors import UsageError
 
 if TYPE_CHECKING:
-    from bolvek.mesh import Mesh
+    from bolvek.cli.base.run import Outcome, Steps
+    from bolvek.formats import Model
 
 
 @click.command("walls")
 @options(
-    model_argument,
+    models_argument,
     click.option("--min", "least", type=LENGTH, help="Thinnest wall that prints; without it a printer's, else 1 mm."),
     printer_option,
     click.option("--gap", type=LENGTH, help="Also find gaps across air narrower than this."),
@@ -29,10 +30,11 @@ if TYPE_CHECKING:
     click.option("--rays-only", is_flag=True, help="Rays alone, no inscribed balls: quicker."),
     click.option("--spacing", type=LENGTH, help="Distance between places measured; without it half the minimum."),
     click.option("--values", type=PATH, metavar="FILE.csv", help="Write the thinnest wall of every face."),
-    measure_options,
+    scaled_options,
+    reading_options,
 )
 def command(
-    model: Path,
+    models: tuple[Path, ...],
     least: float | None,
     printer: str | None,
     gap: float | None,
@@ -41,6 +43,9 @@ def command(
     rays_only: bool,
     spacing: float | None,
     values: Path | None,
+    height: float | None,
+    longest: float | None,
+    by: float | None,
     **shared: Any,
 ) -> None:
     """How thick is the wall, everywhere: rays and inscribed balls, thin spots as zones, the size at which it prints.
@@ -51,8 +56,9 @@ def command(
       bolvek walls lid.stl --printer small-resin --height 40mm --gap 0.3mm
     """
     from bolvek.analyses.thickness import WallSettings, measure_walls
-    from bolvek.cli.common import check_targets
-    from bolvek.cli.measure import run_measure
+    from bolvek.cli.base.options import scaling_of
+    from bolvek.cli.base.run import Run, run
+    from bolvek.cli.base.scaled import measured, scaled_model
     from bolvek.profiles import load_profiles
 
     if least is not None and printer is not None:
@@ -67,27 +73,29 @@ def command(
         spacing_mm=spacing,
         least_zone_mm2=least_zone,
     )
-    settings.check()
-    check_targets(model, [values], replace=shared["replace"])
+    scaling, asked = scaling_of(height, longest, by), Asked(**shared)
 
-    def work(mesh: "Mesh", details: bool) -> Answer:
-        from bolvek.report.measure_words import MOST_LISTED, wall_rows
+    def work(model: "Model", step: "Steps") -> "Outcome":
+        from bolvek.report.words.walls import wall_line, wall_rows
 
-        record, found = measure_walls(mesh, settings)
-        rows = wall_rows(record, most=1_000_000 if details else MOST_LISTED)
+        model, scaled = scaled_model(model, scaling)
+        record, found = step("walls", lambda: measure_walls(model.mesh, settings))
+        rows = wall_rows(record, most=asked.most)
         if values is not None:
             from bolvek.formats.safe import write_bytes
-            from bolvek.report.outputs import face_table
+            from bolvek.report.tables import face_table
 
-            write_bytes(values, face_table(mesh, {"wall_mm": found.face_mm}), replace=shared["replace"])
+            write_bytes(values, face_table(model.mesh, {"wall_mm": found.face_mm}), replace=asked.replace)
             rows.append(("values", str(values)))
 
-        def draw(caption: Any) -> bytes:
-            from bolvek.report.walls_picture import walls_picture
+        def draw() -> bytes:
+            from bolvek.report.pictures.plain import model_caption
+            from bolvek.report.pictures.walls import walls_picture
 
-            return walls_picture(mesh, record, settings, caption)
+            caption = model_caption(model.path, model.mesh, verdict=record.verdict, fit=record.ok)
+            return walls_picture(model.mesh, record, settings, caption)
 
-        good = record.ok
-        return Answer({"walls": record}, rows, record.findings, record.verdict, good, draw)
+        outputs = [] if values is None else [values]
+        return measured(model, scaled, record, {"walls": record}, rows, wall_line(record), draw, outputs)
 
-    run_measure("walls", model, {"": settings}, work, **shared)
+    run(Run(verb="walls", settings={"": settings}, work=work, alone={"--values": values}), models, asked)

@@ -1,14 +1,14 @@
 """The workshop's example, run for real: troubled models are surveyed, a set is sized, a carp is made fit to print."""
 
-import dataclasses
 import time
 from collections.abc import Callable
 from pathlib import Path
+from typing import Any
 
 from bolvek.analyses.overhangs import OverhangSettings, find_overhangs
-from bolvek.analyses.overhangs.directions import compare_directions
+from bolvek.analyses.overhangs.directions import compare_directions, faces_in_directions
 from bolvek.analyses.proof import ProofSettings, examine
-from bolvek.analyses.survey import SurveySettings
+from bolvek.analyses.survey import SurveySettings, judge, survey
 from bolvek.analyses.thickness import WallSettings, measure_walls
 from bolvek.demo.carp import carp
 from bolvek.demo.lantern_set import UNIT, lantern_set
@@ -17,23 +17,27 @@ from bolvek.demo.troubled import cloud_tile, dragon_bracket, finial
 from bolvek.demo.twin_lamp import WALL_MM, twin_lamp
 from bolvek.formats import check_target, read_model, write_model
 from bolvek.formats.safe import write_bytes
-from bolvek.jobs.look import look
-from bolvek.jobs.prep import PrepSettings, prep
+from bolvek.jobs.prep import PrepSettings, prep_file
 from bolvek.mesh import Mesh
 from bolvek.operations.drain import PlaceSettings
 from bolvek.operations.hollow import HollowSettings
 from bolvek.operations.scale import ScaleSettings, scale_together
 from bolvek.profiles import load_profiles
-from bolvek.report.outputs import write_picture, write_survey_picture
-from bolvek.report.overhangs_picture import directions_picture, overhangs_picture
-from bolvek.report.picture import model_caption
+from bolvek.report.pictures.overhangs import directions_picture, overhangs_picture
+from bolvek.report.pictures.plain import model_caption
+from bolvek.report.pictures.results import plain_result, proof_result, survey_result
+from bolvek.report.pictures.walls import walls_picture
 from bolvek.report.record import Record, model_section, record_json, settings_dict
-from bolvek.report.survey_words import survey_line
-from bolvek.report.walls_picture import walls_picture
-from bolvek.report.words import scale_text
+from bolvek.report.words.prep import STEPS
+from bolvek.report.words.scale import scale_text
+from bolvek.report.words.survey import survey_line
 from bolvek.units import size_text
 
-PREP = PrepSettings(hollow=HollowSettings(2.0), drains=PlaceSettings(2, 3.5), scale=ScaleSettings(height_mm=90.0))
+PREP = PrepSettings(
+    hollow=HollowSettings(wall_mm=2.0),
+    drains=PlaceSettings(count=2, diameter_mm=3.5),
+    scale=ScaleSettings(height_mm=90.0),
+)
 TROUBLED: dict[str, Callable[[], Mesh]] = {
     "finial.stl": lambda: finial()[0],
     "cloud_tile.ply": lambda: cloud_tile()[0],
@@ -82,10 +86,12 @@ def _look_at_troubled(folder: Path, tell: Tell, replace: bool) -> None:
         path = folder / name
         picture = path.with_name(f"{path.stem}.survey.png")
         write_model(path, make(), replace=replace)
-        found = look(path, settings)
-        write_survey_picture(picture, path, found.model.mesh, found.survey, found.marks, replace=replace)
-        tell("survey", f"{path}: {survey_line(found.model, found.survey, found.judgement)}", _since(begin))
-        sections.append(model_section(found.model, found.model.mesh, survey=found.survey, judgement=found.judgement))
+        model = read_model(path)
+        found, marks = survey(model.mesh, settings, model.parts)
+        judgement = judge(found, model.polygons, unit=model.unit)
+        write_bytes(picture, survey_result(path, model.mesh, found, marks), replace=replace)
+        tell("survey", f"{path}: {survey_line(model, found, judgement)}", _since(begin))
+        sections.append(model_section(model, model.mesh, survey=found, judgement=judgement))
         outputs += [str(path), str(picture)]
         seconds += _since(begin)
     record = Record(
@@ -121,8 +127,9 @@ def _measure(folder: Path, tell: Tell, replace: bool) -> None:
     caption = model_caption(path, mesh, verdict=hangs.verdict, fit=False)
     write_bytes(folder / "lattice_shade.overhangs.png", overhangs_picture(mesh, hangs, kind, caption), replace=replace)
     compared = compare_directions(mesh, settings)
+    kinds = faces_in_directions(mesh, settings, compared)
     caption = model_caption(path, mesh, tried=f"{compared.tried} directions compared")
-    sheet = directions_picture(mesh, compared, settings, caption)
+    sheet = directions_picture(mesh, compared, kinds, caption)
     write_bytes(folder / "lattice_shade.ways.png", sheet, replace=replace)
     tell("overhangs", f"{path}: {'; '.join(f.text for f in hangs.findings)}", _since(begin))
 
@@ -134,7 +141,7 @@ def _prove_the_lamp(folder: Path, tell: Tell, replace: bool) -> None:
     write_model(path, twin_lamp(), replace=replace)
     mesh = read_model(path).mesh
     proof, rooms = examine(mesh, ProofSettings(wall_mm=WALL_MM))
-    write_picture(folder / "twin_lamp.proof.png", path, mesh, proof, rooms, replace=replace)
+    write_bytes(folder / "twin_lamp.proof.png", proof_result(path, mesh, proof, rooms), replace=replace)
     faults = "; ".join(f.text for f in proof.findings if f.severity == "fault")
     tell("proof", f"{path}: {proof.verdict}: {faults}", _since(begin))
 
@@ -162,26 +169,36 @@ def _prepare_the_carp(folder: Path, tell: Tell, begin_step: Callable[[str], None
     write_model(source, mesh, replace=replace)
     tell("carp", f"{source}: {size_text(mesh.size)}, {len(mesh.faces):,} triangles, made by code", _since(begin))
     begin = time.perf_counter()
-    write_picture(before, source, mesh, replace=replace)
+    write_bytes(before, plain_result(source, mesh), replace=replace)
     tell("picture", str(before), _since(begin))
-    settings = dataclasses.replace(PREP, replace=replace)
-    result = prep(source, target, settings, tell, begin_step)
+    seconds: dict[str, float] = {}
+
+    def step(name: str, work: Callable[[], Any], /) -> Any:
+        begin_step(name)
+        begin = time.perf_counter()
+        done = work()
+        seconds[name] = seconds.get(name, 0.0) + _since(begin)
+        tell(name, STEPS[name](done) if name in STEPS else str(target), _since(begin))
+        return done
+
+    result = prep_file(source, target, PREP, step, replace=replace)
+    mesh = result.model.mesh
     begin = time.perf_counter()
-    write_picture(after, target, result.after, result.proof, result.rooms, replace=replace)
+    write_bytes(after, proof_result(target, mesh, result.proof, result.rooms), replace=replace)
     tell("picture", str(after), _since(begin))
     section = model_section(
-        result.model, result.after, scale=result.scale, hollow=result.hollow, drain=result.drain, proof=result.proof
+        result.model, mesh, scale=result.scale, hollow=result.hollow, drain=result.drain, proof=result.proof
     )
     text = record_json(
         Record(
             verb="demo",
-            settings=settings_dict(settings),
+            settings=settings_dict(PREP),
             models=[section],
             findings=list(result.proof.findings),
             outputs=[str(p) for p in (source, target, before, after)],
             verdict=result.proof.verdict,
             ok=result.proof.ok,
-            seconds=result.seconds,
+            seconds=seconds,
         )
     )
     write_bytes(record, text.encode(), replace=replace)

@@ -10,6 +10,7 @@ from bolvek.arrays import Floats, Ints, Ints32
 from bolvek.errors import FileError
 from bolvek.kernels.exact import polygons as kernels
 from bolvek.spatial.parallel import run_ranges
+from bolvek.units import count_text
 
 BENT_SHARE = 1e-3
 """A polygon whose corners lie farther off their mean plane than this share of its extent is not flat."""
@@ -49,11 +50,6 @@ class Soup:
     unit: str | None = None
 
 
-def plural(n: int, word: str) -> str:
-    """The number with its word."""
-    return f"{n:,} {word}{'' if n == 1 else 's'}"
-
-
 def make_soup(
     path: Path,
     vertices: Floats,
@@ -77,12 +73,10 @@ def make_soup(
     size = np.diff(start)
     polygon = np.arange(len(size))
     if not len(size):
-        raise FileError(
-            f"{path}: the model is empty: {plural(len(vertices), 'vertex').replace('vertexs', 'vertices')}, no faces"
-        )
+        raise FileError(f"{path}: the model is empty: {count_text(len(vertices), 'vertex', 'vertices')}, no faces")
     keep = size >= 3
     if not keep.all():
-        warnings.append(f"{plural(int((~keep).sum()), 'face')} of fewer than three corners were dropped")
+        warnings.append(f"{count_text(int((~keep).sum()), 'face')} of fewer than three corners were dropped")
     bad = (corners < 0) | (corners >= len(vertices))
     if bad.any():
         owner = np.repeat(polygon, size)
@@ -92,9 +86,9 @@ def make_soup(
         where = f"face {first + 1} of {len(size):,} names vertex {number:,} (from 0), the file has {len(vertices):,}"
         if len(wrong) > _MOST_DROPPED * len(size):
             raise FileError(
-                f"{path}: damaged: {where}; so do {plural(len(wrong), 'face')} in all; get a whole copy of the file"
+                f"{path}: damaged: {where}; so do {count_text(len(wrong), 'face')} in all; get a whole copy of the file"
             )
-        warnings.append(f"{plural(len(wrong), 'face')} dropped: {where}")
+        warnings.append(f"{count_text(len(wrong), 'face')} dropped: {where}")
         keep[wrong] = False
     if not keep.all():
         corners = corners[np.repeat(keep, size)]
@@ -169,6 +163,6 @@ def triangulated(
     )
     if polygons.crossed:
         warnings.append(
-            f"{plural(polygons.crossed, 'polygon')} whose outline crosses itself or has no area; cut as they came"
+            f"{count_text(polygons.crossed, 'polygon')} whose outline crosses itself or has no area; cut as they came"
         )
     return Soup(vertices, faces, warnings, parts, polygons, unit)

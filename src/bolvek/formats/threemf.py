@@ -21,11 +21,12 @@ from defusedxml.ElementTree import fromstring
 
 from bolvek.arrays import Floats, Ints
 from bolvek.errors import FileError
-from bolvek.formats.soup import Parts, Soup, make_soup, plural
+from bolvek.formats.soup import Parts, Soup, make_soup
 from bolvek.formats.text import as_array, as_utf8, line_of, quoted
 from bolvek.formats.write_text import number_lines, printable
 from bolvek.kernels.files import text as kernels
 from bolvek.mesh import Mesh
+from bolvek.units import count_text
 
 UNITS = {"micron": "um", "millimeter": "mm", "centimeter": "cm", "inch": "in", "foot": "ft", "meter": "m"}
 _LEAST_XML, _XML_SHARE = 64_000_000, 16  # XML bytes allowed: a fixed amount and so many times the archive
@@ -259,7 +260,7 @@ class _Archive:
         ):
             if number > most:
                 raise FileError(
-                    f"{self.path}: the 3MF file repeats its components to more than {plural(most, what)}; "
+                    f"{self.path}: the 3MF file repeats its components to more than {count_text(most, what)}; "
                     "it is not read"
                 )
         if len(item.triangles):
@@ -272,7 +273,7 @@ class _Archive:
             bad = faces >= len(item.vertices)
             if bad.any():
                 self.warnings.append(
-                    f"{plural(int(bad.any(axis=1).sum()), 'triangle')} of '{item.name}' dropped: "
+                    f"{count_text(int(bad.any(axis=1).sum()), 'triangle')} of '{item.name}' dropped: "
                     "vertices that do not exist"
                 )
                 if bad.any(axis=1).mean() > 0.1:

@@ -1,12 +1,11 @@
-"""`prep`: from a file to a hollowed, drained, proven model, step by step."""
+"""`prep`: from a model to a hollowed, drained, proven one, step by step."""
 
 import dataclasses
-import time
 from collections.abc import Callable
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from functools import partial
 from pathlib import Path
-from typing import Any, TypeVar
+from typing import Protocol, TypeVar
 
 import numpy as np
 
@@ -31,7 +30,6 @@ from bolvek.operations.drain import (
 )
 from bolvek.operations.hollow import HollowRecord, HollowSettings, NoCavityError, check_hollowable, hollow
 from bolvek.operations.scale import ScaleRecord, ScaleSettings, scale
-from bolvek.report import words
 from bolvek.units import length_text, volume_text
 
 T = TypeVar("T")
@@ -43,13 +41,11 @@ _TRIES = 3
 
 @dataclass(frozen=True, kw_only=True)
 class PrepSettings:
-    """Scale (None: as it is), hollow, drains and the file to write; least drain and least wall (mm) of the printer."""
+    """Scale (None: as it is), hollow and drains; least drain and least wall (mm) of the printer."""
 
     hollow: HollowSettings
     drains: PlaceSettings
     scale: ScaleSettings | None = None
-    unit: str | None = None
-    replace: bool = False
     least_drain_mm: float = 1.5
     least_wall_mm: float = 0.8
 
@@ -76,19 +72,36 @@ class PrepSettings:
         )
 
 
-@dataclass
+@dataclass(frozen=True)
 class PrepResult:
-    """What came out: the mesh, and the record of every step with its seconds. hollow is None for a model left solid."""
+    """What came out: the model with the mesh it has now, and the record of every step. hollow is None for one left
+    solid."""
 
     model: Model
-    after: Mesh
     scale: ScaleRecord | None
     hollow: HollowRecord | None
     drain: DrainRecord | None
     proof: ProofRecord
     rooms: Cavities | None
-    output: Path
-    seconds: dict[str, float] = field(default_factory=dict)
+
+
+@dataclass(frozen=True, kw_only=True)
+class Again:
+    """Chambers behind narrow necks that made it begin again: each got a hole, or was closed off at its neck."""
+
+    chambers: int
+    closed_off: bool
+
+
+class Step(Protocol):
+    """How a step is run: called with its name and its work, it returns what the work gives."""
+
+    def __call__(self, name: str, work: Callable[[], T], /) -> T: ...
+
+
+def just_do(name: str, work: Callable[[], T]) -> T:
+    """A step of which nobody is told."""
+    return work()
 
 
 @dataclass
@@ -114,41 +127,38 @@ class _Hollowed:
     notes: list[Finding]
 
 
-def prep(
+def prep_file(
     source: Path,
     output: Path,
     settings: PrepSettings,
-    tell: Callable[[str, str, float], None] = lambda *_: None,
-    begin_step: Callable[[str], None] = lambda _: None,
+    step: Step = just_do,
+    *,
+    unit: str | None = None,
+    replace: bool = False,
 ) -> PrepResult:
-    """Run all steps; `begin_step(step)` is called before and `tell(step, text, seconds)` after each.
+    """`prep` from file to file. Raises BolvekError; nothing is written then. What is unfit is written all the same."""
+    settings.check()
+    check_target(output, [source], replace=replace)
+    result = prep(step("read", lambda: read_model(source, unit=unit)), settings, step)
+    step("write", lambda: write_model(output, result.model.mesh, replace=replace))
+    return result
 
-    From scaling on, coordinates are what a binary STL can hold, so the model that is proven is the
-    file that is written, bit for bit. Where no cavity worth having fits, or none can be drained, the model stays
-    solid and is proven so. Raises BolvekError; nothing is written then. A model that turns out unfit is still
-    written: the verdict says so.
+
+def prep(model: Model, settings: PrepSettings, step: Step = just_do) -> PrepResult:
+    """Run all steps.
+
+    From scaling on, coordinates are what a binary STL can hold, so the model that is proven is the file that will be
+    written, bit for bit. Where no cavity worth having fits, or none can be drained, the model stays solid and is
+    proven so. Raises BolvekError. The verdict says whether what came out is fit.
     """
     settings.check()
-    check_target(output, [source], replace=settings.replace)
-    seconds: dict[str, float] = {}
-
-    def step(name: str, work: Callable[[], T], text: Callable[[T], str]) -> T:
-        begin_step(name)
-        begin = time.perf_counter()
-        result = work()
-        took = time.perf_counter() - begin
-        seconds[name] = seconds.get(name, 0.0) + took
-        tell(name, text(result), took)
-        return result
-
-    model = step("read", lambda: read_model(source, unit=settings.unit), words.model_text)
     mesh, scaled = model.mesh, None
     if settings.scale is not None:
         chosen = settings.scale
-        mesh, scaled = step("scale", lambda: scale(model.mesh, chosen), lambda r: words.scale_text(r[1]))
+        mesh, scaled = step("scale", lambda: scale(model.mesh, chosen))
     mesh = mesh.as_stored()
     try:
-        solid, _ = step("check", lambda: check_hollowable(mesh), words.check_text)
+        solid, _ = step("check", lambda: check_hollowable(mesh))
     except WorkError:
         check_hollowable(model.mesh)  # so that places are told in the coordinates of the file
         raise
@@ -161,7 +171,7 @@ def prep(
         origin = origin_by_source(made.mesh, made.source, made.before, solid) if made.hollow else None
         # of a model left solid nothing was made that the wall could be asked of
         wanted = asked if made.hollow else dataclasses.replace(asked, wall_mm=settings.least_wall_mm)
-        return step("proof", partial(examine, made.mesh, wanted, origin), lambda r: words.proof_line(r[0]))
+        return step("proof", partial(examine, made.mesh, wanted, origin))
 
     plugs = settings.hollow.plugs_mm
     for turn in range(_TRIES):
@@ -178,7 +188,7 @@ def prep(
                 for c in chambers
             ]
             if all(p is not None for p in more):
-                tell("again", f"{words.plural(len(more), 'chamber')} behind narrow necks: a hole each", 0.0)
+                step("again", partial(Again, chambers=len(more), closed_off=False))
                 hollowed.placed += [p for p in more if p is not None]
                 made = _drained(solid, hollowed, settings, step)
                 proof, rooms = examined(made)
@@ -187,11 +197,9 @@ def prep(
             break
         # what no hole reaches is closed off at its neck: a cavity of its own, or a pocket that stays solid
         plugs += tuple(_plug(c, settings.hollow.wall_mm) for c in chambers)
-        tell("again", f"{words.plural(len(chambers), 'chamber')} behind narrow necks: closed off there", 0.0)
+        step("again", partial(Again, chambers=len(chambers), closed_off=True))
     proof = dataclasses.replace(proof, findings=(*proof.findings, *made.notes))
-    mesh = made.mesh
-    step("write", lambda: write_model(output, mesh, replace=settings.replace), lambda n: words.written_text(output, n))
-    return PrepResult(model, mesh, scaled, made.hollow, made.drain, proof, rooms, output, seconds)
+    return PrepResult(model, scaled, made.hollow, made.drain, proof, rooms)
 
 
 def _chambers(proof: ProofRecord, solid: Mesh) -> list[Chamber]:
@@ -214,19 +222,17 @@ def _where(settings: PrepSettings) -> PlaceSettings:
     )
 
 
-def _hollowed(
-    solid: Mesh, asked: HollowSettings, settings: PrepSettings, step: Callable[..., Any]
-) -> "_Hollowed | list[Finding]":
+def _hollowed(solid: Mesh, asked: HollowSettings, settings: PrepSettings, step: Step) -> "_Hollowed | list[Finding]":
     """Hollow and find places for holes; what cannot be drained stays solid. Only notes when all stays so."""
     try:
-        mesh, record = step("hollow", lambda: hollow(solid, asked), lambda r: words.hollow_text(r[1]))
+        mesh, record = step("hollow", lambda: hollow(solid, asked))
     except NoCavityError as error:
         return [Finding("left_solid", "note", 1, f"left solid: {error}")]
     inner = np.full(len(mesh.faces) - len(solid.faces), INNER, np.int8)
     before = np.concatenate([np.full(len(solid.faces), OUTER, np.int8), inner])
     if not settings.drains.count:
         return _Hollowed(mesh, record, before, [], [])
-    placed, given_up = step("place", lambda: place_drains(mesh, _where(settings)), lambda r: words.placed_text(*r))
+    placed, given_up = step("place", lambda: place_drains(mesh, _where(settings)))
     notes = [_given_up(g) for g in given_up]
     if not placed:
         return notes
@@ -243,9 +249,7 @@ def _hollowed(
     return _Hollowed(mesh, record, before, placed, notes)
 
 
-def _drained(
-    solid: Mesh, hollowed: "_Hollowed | list[Finding]", settings: PrepSettings, step: Callable[..., Any]
-) -> _Made:
+def _drained(solid: Mesh, hollowed: "_Hollowed | list[Finding]", settings: PrepSettings, step: Step) -> _Made:
     """Cut the holes; the solid itself where nothing was hollowed."""
     if isinstance(hollowed, list):
         n = len(solid.faces)
@@ -253,11 +257,9 @@ def _drained(
     h = hollowed
     if not h.placed:
         return _Made(h.mesh, h.record, None, np.arange(len(h.mesh.faces), dtype=np.int32), h.before, h.notes)
-    holes = DrainSettings(tuple(p.drain for p in h.placed))
+    holes = DrainSettings(drains=tuple(p.drain for p in h.placed))
     mesh, record, source = step(
-        "drain",
-        lambda: cut_and_trace(h.mesh, holes, [p.bore for p in h.placed], as_stored=True),
-        lambda r: words.drain_text(r[1]),
+        "drain", lambda: cut_and_trace(h.mesh, holes, [p.bore for p in h.placed], as_stored=True)
     )
     return _Made(mesh, h.record, record, source, h.before, h.notes)
 

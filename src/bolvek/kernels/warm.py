@@ -17,14 +17,39 @@ from bolvek.kernels.cache import cache_folder
 
 MOST_WORKERS = 4
 
-SURFACE = ("surface.topology", "exact.triangles")
-"""What every mesh needs: welding, edges, areas, faces without area."""
-SOUND = (*SURFACE, "tree.build", "tree.pairs")
-"""What tells whether a mesh is sound."""
-SHELLS = (*SOUND, "surface.defects", "tree.stab", "tree.winding")
-"""What tells how its shells stand to each other."""
-PICTURE = ("raster", "tree.build", "tree.distance")
-"""What pictures need beyond."""
+GROUPS = {
+    "shells": (
+        *("surface.topology", "exact.triangles", "tree.build", "tree.pairs"),
+        *("surface.defects", "tree.stab", "tree.winding"),
+    ),
+    "places": ("tree.distance",),
+    "walls": ("surface.samples", "tree.rays", "tree.balls", "tree.distance"),
+    "overhangs": ("surface.samples", "surface.sweep", "tree.rays", "grid.bridges"),
+    "hollow": ("surface.samples", "surface.collapse", "grid.isosurface", "tree.distance", "tree.signed"),
+    "drain": ("surface.samples", "tree.rays", "tree.distance", "tree.signed"),
+    "rooms": ("surface.samples", "grid.voxels", "grid.watershed", "tree.distance", "tree.signed", "tree.rays"),
+    "picture": ("raster", "tree.distance"),
+    "polygons": ("exact.polygons",),
+    "text": ("files.text",),
+}
+"""What verbs name when they say what they need; "shells" is what tells how a mesh stands."""
+
+_READERS = {
+    ".obj": ("polygons", "text"),
+    ".ply": ("polygons",),
+    ".off": ("polygons", "text"),
+    ".3mf": ("text",),
+}
+
+
+def modules_of(groups: Iterable[str]) -> list[str]:
+    """The modules of some groups."""
+    return [name for group in groups for name in GROUPS[group]]
+
+
+def for_suffix(suffix: str) -> list[str]:
+    """The modules that read files of a suffix, as far as they always need any."""
+    return modules_of(_READERS.get(suffix, ()))
 
 
 def missing(modules: Iterable[str]) -> list[str]:

@@ -18,7 +18,7 @@ FLAT_SHARE = 1e-4
 """Faces within this share of the longest side of a plane lie in it."""
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class PoseSettings:
     """What is done, in this order: mirror, lay or up, turns, tilt, centre, drop.
 
@@ -53,7 +53,7 @@ class PoseSettings:
             raise UsageError(f"--mirror takes x, y or z, not '{self.mirror}'")
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class PoseRecord:
     """The whole transform, point = turn @ point + shift (mm); sizes before and after; the lowest z after.
 
@@ -133,14 +133,14 @@ def pose(mesh: Mesh, settings: PoseSettings) -> tuple[Mesh, PoseRecord]:
     rows = tuple(as_triple(r) for r in turn)
     lowest = float(result.bounds[0, 2])
     record = PoseRecord(
-        (rows[0], rows[1], rows[2]),
-        as_triple(shift),
-        as_triple(mesh.size),
-        as_triple(result.size),
-        lowest,
-        _on_bed(result),
-        FLAT_SHARE * float(result.size.max()),
-        None if face < 0 else float(result.vertices[result.faces[face], 2].mean()) - lowest,
+        turn=(rows[0], rows[1], rows[2]),
+        shift_mm=as_triple(shift),
+        before_mm=as_triple(mesh.size),
+        after_mm=as_triple(result.size),
+        lowest_mm=lowest,
+        bed_mm2=_on_bed(result),
+        flat_mm=FLAT_SHARE * float(result.size.max()),
+        laid_above_mm=None if face < 0 else float(result.vertices[result.faces[face], 2].mean()) - lowest,
     )
     return result, record
 

@@ -13,7 +13,7 @@ from bolvek.units import as_triple
 Triple = tuple[float, float, float]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class ScaleSettings:
     """Exactly one of them: factor (one, or one an axis), a size in mm, a volume in mm3, or a build space.
 
@@ -53,7 +53,7 @@ class ScaleSettings:
             raise UsageError(f"--margin must be 0 or more, not {self.margin_mm:g}")
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class ScaleRecord:
     """The factors along x, y, z and the sizes before and after, in mm. factor is None where they differ; the volumes
     (mm3, parts less cavities) are told where one was asked for."""
@@ -111,8 +111,14 @@ def scale_by(mesh: Mesh, factors: Triple, *, volumes: bool = False) -> tuple[Mes
     """The mesh scaled about the origin along x, y, z, in float64; volumes: tell those before and after."""
     result = mesh.moved(mesh.vertices * np.array(factors))
     uniform = factors[0] if factors[0] == factors[1] == factors[2] else None
-    told = (model_volume(mesh), model_volume(result)) if volumes else (None, None)
-    return result, ScaleRecord(uniform, factors, as_triple(mesh.size), as_triple(result.size), *told)
+    return result, ScaleRecord(
+        factor=uniform,
+        factors=factors,
+        before_mm=as_triple(mesh.size),
+        after_mm=as_triple(result.size),
+        volume_before_mm3=model_volume(mesh) if volumes else None,
+        volume_after_mm3=model_volume(result) if volumes else None,
+    )
 
 
 def scale(mesh: Mesh, settings: ScaleSettings) -> tuple[Mesh, ScaleRecord]:

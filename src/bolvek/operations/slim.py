@@ -14,7 +14,7 @@ _WIDE_PASSES = 2
 _TRIES = 8
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class SlimRecord:
     """What slimming did; the deviation is measured both ways, at vertices and the coarser one's
     face middles."""
@@ -40,12 +40,17 @@ def slim(mesh: Mesh, allowed_mm: float) -> tuple[Mesh, SlimRecord]:
         deviation = float(max(there.max(initial=0.0), back.max(initial=0.0)))
         pairs, crossings = result.tree.meeting_pairs()
         if deviation <= allowed_mm and not crossings:
-            return result, SlimRecord(before, len(result.faces), allowed_mm, deviation)
+            return result, SlimRecord(
+                triangles_before=before,
+                triangles_after=len(result.faces),
+                allowed_mm=allowed_mm,
+                deviation_mm=deviation,
+            )
         keep |= there > allowed_mm
         places = coarse_points(result)[back > allowed_mm]
         trouble = np.unique(pairs)
         _keep_around(mesh, keep, places, result.vertices[result.faces[trouble[:200]]])
-    return mesh, SlimRecord(before, before, allowed_mm, 0.0)
+    return mesh, SlimRecord(triangles_before=before, triangles_after=before, allowed_mm=allowed_mm, deviation_mm=0.0)
 
 
 def _keep_around(mesh: Mesh, keep: Bools, places: Floats, faces: Floats) -> None:

@@ -60,7 +60,7 @@ VERDICTS = (
     "worse",
     "clean",
     "faulty",
-    "unread",
+    "failed",
     "fit",
     "wall not judged",
     "unfit",

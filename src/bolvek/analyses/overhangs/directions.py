@@ -1,17 +1,17 @@
 """The best way up: many build directions compared by what each would cost."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
 from bolvek.analyses.overhangs.islands import Sweep, find_islands, neighbours
-from bolvek.analyses.overhangs.overhangs import ANGLE_SLACK_DEG
+from bolvek.analyses.overhangs.overhangs import ANGLE_SLACK_DEG, faces_of
 from bolvek.analyses.overhangs.record import FOOT_SHARE, OverhangSettings
 from bolvek.analyses.overhangs.standing import bed_contact, centre_of_mass, foot
 from bolvek.analyses.overhangs.zones import BRIDGE_DEG
 from bolvek.analyses.shells import counted_once, material_tree, standing
 from bolvek.analyses.thickness import SKIN_SHARE, check_solid, sample_surface
-from bolvek.arrays import Bools, Floats, Ints
+from bolvek.arrays import Bools, Floats, Ints, Ints8
 from bolvek.errors import UsageError
 from bolvek.kernels.surface import sweep as kernels
 from bolvek.mesh import Mesh
@@ -40,9 +40,12 @@ _MOST_FLATS = 12
 _SAME_COSINE = np.cos(np.radians(0.5))
 _REFINED, _STEPS_DEG = 3, (8.0, 4.0, 2.0, 1.0)  # best ones looked around at, and how far
 _BRIDGE_WAYS = 4
+_SHEET_SAMPLES = 10_000
+SHEET_BEST = 5
+"""The best directions that a sheet shows, beside the present one."""
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class CompareSettings:
     """count: directions spread over the sphere; weights by measure (None: those of the habit); best: how many to
     tell; show: direction of the side people look at, to be kept free of support."""
@@ -76,7 +79,7 @@ class CompareSettings:
         return plain if self.weights is None else {name: self.weights.get(name, 0.0) for name in MEASURES}
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Direction:
     """One build direction and what it costs; score is the weighted sum of shares of the worst, lower is better.
 
@@ -100,7 +103,7 @@ class Direction:
     shown_mm2: float
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Comparison:
     """The best directions, best first, how the model stands now, and how many were tried."""
 
@@ -181,7 +184,15 @@ def compare_directions(
     score = _scores(costs, weights)
     rows = [_direction(up, name, float(x), c) for up, name, x, c in zip(ups, names, score, costs, strict=True)]
     order = np.argsort(score, kind="stable")
-    return Comparison(len(rows), weights, [rows[i] for i in order[: compare.best]], rows[0])
+    return Comparison(tried=len(rows), weights=weights, best=[rows[i] for i in order[: compare.best]], now=rows[0])
+
+
+def faces_in_directions(mesh: Mesh, settings: OverhangSettings, compared: Comparison) -> list[Ints8]:
+    """What each face is (F,), as `find_overhangs` tells it, in the best directions and then as it stands now."""
+    return [
+        faces_of(mesh, replace(settings, up=direction.up), _SHEET_SAMPLES)
+        for direction in (*compared.best[:SHEET_BEST], compared.now)
+    ]
 
 
 def _around(up: Floats, degrees: float) -> Floats:

@@ -1,6 +1,6 @@
 """Overhangs, islands, bridges, supports and how a model stands, for one build direction."""
 
-from dataclasses import replace
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -39,11 +39,32 @@ def find_overhangs(mesh: Mesh, settings: OverhangSettings = OverhangSettings()) 
     return record, np.asarray(spread(kind, keep, mesh), np.int8)
 
 
-def _find(mesh: Mesh, s: OverhangSettings) -> tuple[OverhangRecord, Ints8]:
+def faces_of(mesh: Mesh, settings: OverhangSettings, most_samples: int) -> Ints8:
+    """What each face is, as `find_overhangs` tells it, from no more than so many samples: for pictures."""
+    once, keep = counted_once(mesh)
+    return np.asarray(spread(_look(once, settings, most_samples).kind, keep, mesh), np.int8)
+
+
+@dataclass(frozen=True)
+class _Seen:
+    """What one build direction shows: what each face is, heights of vertices, the lowest, bottoms of islands and how
+    many places begin before a layer shows them; samples of what hangs, how far, on the part or not; zones."""
+
+    kind: Ints8
+    height: Floats
+    floor: float
+    bottoms: Ints
+    minima: int
+    samples: Samples
+    drop: Floats
+    landed: Bools
+    zones: list[OverhangZone]
+
+
+def _look(mesh: Mesh, s: OverhangSettings, most_samples: int) -> _Seen:
     mesh.prepare()
     up = s.direction
-    shells = standing(mesh)
-    sign, tree = shells.sign, material_tree(mesh)
+    sign, tree = standing(mesh).sign, material_tree(mesh)
     height = mesh.vertices @ up
     corners = height[mesh.faces]
     floor = float(corners.min())
@@ -55,17 +76,27 @@ def _find(mesh: Mesh, s: OverhangSettings) -> tuple[OverhangRecord, Ints8]:
     sweep = Sweep(mesh, sign, tree, height, up, floor, s.layer_mm)
     bottoms = find_islands(sweep, floor + s.contact_mm)
     minima = len(find_islands(sweep, floor + s.contact_mm, all_places=True))
-    samples, drop, landed, buried = _drops(mesh, over, sign, floor, s)
+    samples, drop, landed, buried = _drops(mesh, over, sign, floor, s, most_samples)
     zones: list[OverhangZone] = []
     if len(samples.area):
         over = np.unique(samples.face)
         zones = gather_zones(mesh, over, samples, drop, buried, on_bed, slope, height, bottoms, tree, s, kind)
-    flat = samples.area * -slope[samples.face] if len(samples.area) else np.zeros(0)
+    return _Seen(kind, height, floor, bottoms, minima, samples, drop, landed, zones)
+
+
+def _find(mesh: Mesh, s: OverhangSettings) -> tuple[OverhangRecord, Ints8]:
+    seen = _look(mesh, s, MOST_SAMPLES)
+    up, height, floor, bottoms = s.direction, seen.height, seen.floor, seen.bottoms
+    samples, drop, zones = seen.samples, seen.drop, seen.zones
+    shells = standing(mesh)
+    sign = shells.sign
+    slope = np.einsum("ij,j->i", mesh.normals_of(samples.face), up) * sign[samples.face]
+    flat = samples.area * -slope
     sealed = np.array([r == "cavity" for r in shells.roles])[mesh.topology.shell[samples.face]]
     contact, points = bed_contact(mesh, sign, up, height, floor + s.contact_mm)
     centre = centre_of_mass(mesh, sign)
     width, margin = foot(points, centre, up)
-    tall = float(corners.max()) - floor
+    tall = float(height[mesh.faces].max()) - floor
     bridges = [z for z in zones if z.kind == "bridge"]
     others = [z for z in zones if z.kind == "cantilever"]
     area = float(samples.area.sum())
@@ -78,7 +109,7 @@ def _find(mesh: Mesh, s: OverhangSettings) -> tuple[OverhangRecord, Ints8]:
         area_mm2=area,
         share=area / mesh.area,
         islands=len(bottoms),
-        minima=max(minima, len(bottoms)),
+        minima=max(seen.minima, len(bottoms)),
         bridges=len(bridges),
         bridge_area_mm2=sum(z.area_mm2 for z in bridges),
         cantilevers=len(others),
@@ -86,7 +117,7 @@ def _find(mesh: Mesh, s: OverhangSettings) -> tuple[OverhangRecord, Ints8]:
         support_volume_mm3=float((flat * drop).sum()),
         support_sealed_mm3=float((flat * drop)[sealed].sum()),
         support_footprint_mm2=float(flat.sum()),
-        footprint_on_part_mm2=float(flat[landed].sum()),
+        footprint_on_part_mm2=float(flat[seen.landed].sum()),
         bed_contact_mm2=contact,
         foot_mm=width,
         height_mm=tall,
@@ -98,16 +129,16 @@ def _find(mesh: Mesh, s: OverhangSettings) -> tuple[OverhangRecord, Ints8]:
         island_list=[Island(as_triple(mesh.vertices[v]), float(height[v]) - floor) for v in bottoms],
         findings=(),
     )
-    return replace(record, findings=findings_of(record)), kind
+    return replace(record, findings=findings_of(record)), seen.kind
 
 
 def _drops(
-    mesh: Mesh, over: Ints, sign: Floats, floor: float, s: OverhangSettings
+    mesh: Mesh, over: Ints, sign: Floats, floor: float, s: OverhangSettings, most: int
 ) -> tuple[Samples, Floats, Bools, Samples]:
     """Samples of the overhanging faces above the first half layer, how far each hangs over what is beneath, whether
     that is the part; and the samples that are buried: where more surfaces beneath are left than entered, there is
     material."""
-    spacing = s.spacing_mm or float(np.sqrt(max(mesh.face_areas[over].sum(), 1e-300) / MOST_SAMPLES))
+    spacing = s.spacing_mm or float(np.sqrt(max(mesh.face_areas[over].sum(), 1e-300) / most))
     spacing = max(spacing, 1e-5 * float(mesh.size.max()))
     chosen = np.zeros(len(mesh.faces), bool)
     chosen[over] = True

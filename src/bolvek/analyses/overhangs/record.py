@@ -20,7 +20,7 @@ FOOT_SHARE = 0.01
 """A foot narrower than this share of the height, or than two layers, is a point or an edge."""
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class OverhangSettings:
     """angle_deg: faces flatter than this from the horizontal need support; up: build direction; layer_mm:
     layer height; habit: "stands" on the bed (filament) or "hangs" from the plate (resin); bridge_most_mm: the longest
@@ -86,7 +86,7 @@ class Island:
     height_mm: float
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class OverhangRecord:
     """Overhangs for one direction. Lengths mm, areas mm2, volumes mm3.
 

@@ -57,9 +57,21 @@ def examine(mesh: Mesh, settings: ProofSettings, origin: Origin | None = None) -
         for name in ("material", "voids", "ways", "wall"):
             clauses.append(Clause(name, "not judged", _UNSOUND))
         unsound = ProofRecord(
-            "unfit", False, tuple(clauses), not defects, not stored_defects, defects, stored_defects,
-            mesh.topology.shells, len(mesh.faces), mesh.volume, (), 0, tuple(findings), seconds=seconds,
-        )  # fmt: skip
+            verdict="unfit",
+            ok=False,
+            clauses=tuple(clauses),
+            sound=not defects,
+            sound_as_stored=not stored_defects,
+            defects=defects,
+            defects_as_stored=stored_defects,
+            bodies=mesh.topology.shells,
+            triangles=len(mesh.faces),
+            volume_mm3=mesh.volume,
+            cavities=(),
+            drains=0,
+            findings=tuple(findings),
+            seconds=seconds,
+        )
         return unsound, None
     nested = timed("material", lambda: nest_exactly(mesh))
     material = judge_material(mesh, nested)
@@ -100,26 +112,26 @@ def examine(mesh: Mesh, settings: ProofSettings, origin: Origin | None = None) -
     faults = any(f.severity == "fault" for f in findings)
     verdict = "unfit" if faults else "fit" if settings.wall_mm is not None else "wall not judged"
     record = ProofRecord(
-        verdict,
-        not faults,
-        tuple(clauses),
-        not defects,
-        not stored_defects,
-        defects,
-        stored_defects,
-        int((nested.volume > 0).sum()),
-        len(mesh.faces),
-        mesh.volume,
-        cavities.found if cavities else (),
-        sum(len(c.openings) for c in cavities.found) if cavities else 0,
-        tuple(findings),
-        voids,
-        ways,
-        wall,
-        origin.kept if origin else None,
-        cavities.spacing_mm if cavities else None,
-        cavities.ball_mm if cavities else None,
-        seconds,
+        verdict=verdict,
+        ok=not faults,
+        clauses=tuple(clauses),
+        sound=not defects,
+        sound_as_stored=not stored_defects,
+        defects=defects,
+        defects_as_stored=stored_defects,
+        bodies=int((nested.volume > 0).sum()),
+        triangles=len(mesh.faces),
+        volume_mm3=mesh.volume,
+        cavities=cavities.found if cavities else (),
+        drains=sum(len(c.openings) for c in cavities.found) if cavities else 0,
+        findings=tuple(findings),
+        voids=voids,
+        ways=ways,
+        wall=wall,
+        kept=origin.kept if origin else None,
+        voxel_mm=cavities.spacing_mm if cavities else None,
+        ball_mm=cavities.ball_mm if cavities else None,
+        seconds=seconds,
     )
     return record, cavities
 

@@ -102,7 +102,7 @@ class Kept:
     taken_out_mm2: float
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class ProofRecord:
     """Everything the proof computed. `verdict` is one of `VERDICTS`; unfit has at least one fault."""
 

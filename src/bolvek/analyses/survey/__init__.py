@@ -1,10 +1,12 @@
 """What a model is, and what that means for a preparer."""
 
+from bolvek.analyses.survey.isolate import isolated
 from bolvek.analyses.survey.judgement import Judgement, Purpose, guess_units, judge
 from bolvek.analyses.survey.record import Crossing, Marks, Shell, Survey
 from bolvek.analyses.survey.survey import SurveySettings, model_volume, survey
 
 __all__ = [
+    "isolated",
     "Crossing",
     "Judgement",
     "Marks",

@@ -9,7 +9,7 @@ from bolvek.analyses.finding import Finding
 from bolvek.analyses.shells import EITHER, Opening
 from bolvek.analyses.survey.record import Crossings, Shell, Survey
 from bolvek.formats.soup import Polygons
-from bolvek.units import MILLIMETRES, UNIT_NAMES, length_text
+from bolvek.units import MILLIMETRES, UNIT_NAMES, count_text, length_text
 
 Triple = tuple[float, float, float]
 
@@ -49,11 +49,6 @@ class Judgement:
     def verdict(self) -> str:
         """ "clean" when nothing is a fault."""
         return "faulty" if any(f.severity == "fault" for f in self.findings) else "clean"
-
-
-def count_text(n: int, one: str, many: str | None = None) -> str:
-    """The number with its word, in one or the other form."""
-    return f"{n:,} {one if n == 1 else many or one + 's'}"
 
 
 KINDS = {

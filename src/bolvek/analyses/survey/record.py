@@ -109,7 +109,7 @@ class Part:
     support: bool = False
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Survey:
     """Everything a survey finds. Lengths mm, areas mm2, volumes mm3.
 

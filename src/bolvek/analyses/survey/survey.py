@@ -36,7 +36,7 @@ KNIFE_DEG = 10.0
 """Edges whose material is sharper than this are knife edges."""
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class SurveySettings:
     """Tolerances; None takes the share of the longest side named above. mm and degrees."""
 

@@ -25,7 +25,7 @@ KINDS = ("breakthrough", "hole", "thin", "gap")
 """Kinds of zones, in the order they are told."""
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class WallSettings:
     """min_mm: least wall; gap_mm: least gap across air (None: not asked); hole_mm: a wall below it prints as
     a hole; ball: inscribed balls too, not only rays; spacing_mm: between samples (None: chosen); least_zone_mm2:
@@ -99,7 +99,7 @@ class WallEdge:
     shells: tuple[int, ...]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class WallRecord:
     """Thickness of a model. Shares are of its whole surface; lengths mm, areas mm2.
 

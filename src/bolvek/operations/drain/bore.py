@@ -44,7 +44,7 @@ class Drain:
     depth_mm: float | None = None
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class DrainSettings:
     """The holes to cut in one go, and the number of sides of each."""
 

@@ -20,7 +20,7 @@ _TRIES = 12
 _SEED = 20
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class BoreRecord:
     """One hole that was cut."""
 
@@ -32,7 +32,7 @@ class BoreRecord:
     blind: bool
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class DrainRecord:
     """What drilling did: the holes, triangles gone and made, volume taken out, moves needed."""
 
@@ -104,10 +104,23 @@ def cut_and_trace(
             "move a drain a little or change --sides"
         )
     holes = tuple(
-        BoreRecord(b.mouth, _unit(b.end - b.start), h.diameter_mm, b.wall_mm[0], b.wall_mm[1], b.blind)
+        BoreRecord(
+            at_mm=b.mouth,
+            direction=_unit(b.end - b.start),
+            diameter_mm=h.diameter_mm,
+            wall_min_mm=b.wall_mm[0],
+            wall_max_mm=b.wall_mm[1],
+            blind=b.blind,
+        )
         for b, h in zip(bores, settings.drains, strict=True)
     )
-    record = DrainRecord(holes, len(mesh.faces), len(result.faces), mesh.volume - result.volume, retries)
+    record = DrainRecord(
+        holes=holes,
+        triangles_before=len(mesh.faces),
+        triangles_after=len(result.faces),
+        volume_removed_mm3=mesh.volume - result.volume,
+        retries=retries,
+    )
     return result, record, source
 
 

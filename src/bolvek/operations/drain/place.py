@@ -49,7 +49,7 @@ REASONS = {
 """Why a place was not taken, as it is told."""
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class PlaceSettings:
     """Holes a cavity (one: lowest; two: lowest and highest; more: the next lowest), diameter, up; least_mm: smaller
     holes are tried down to this (None: none are); wall_mm: what must be left beside a hole (None: not looked at)."""

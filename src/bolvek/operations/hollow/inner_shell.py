@@ -88,21 +88,23 @@ def hollow(mesh: Mesh, settings: HollowSettings) -> tuple[Mesh, HollowRecord]:
     result = mesh.joined(inner)
     result = result.with_tree(Tree.joined(mesh.tree, inner.tree, result.vertices, result.faces))
     return result, HollowRecord(
-        wall,
-        cell,
-        settings.least_room_mm,
-        inner.topology.shells,
-        -inner.volume,
-        pockets,
-        pocket_volume,
-        lattice_faces,
-        len(inner.faces),
-        best.allowed_mm,
-        best.deviation_mm,
-        best.least_mm,
-        turned,
-        max(0.0, _deeper_than(mesh, level, 2 * cell).volume + inner.volume) if settings.least_room_mm else 0.0,
-        thickened,
+        wall_mm=wall,
+        grid_mm=cell,
+        room_mm=settings.least_room_mm,
+        cavities=inner.topology.shells,
+        cavity_volume_mm3=-inner.volume,
+        pockets_left_solid=pockets,
+        pocket_volume_mm3=pocket_volume,
+        inner_triangles_before_slim=lattice_faces,
+        inner_triangles=len(inner.faces),
+        slim_allowed_mm=best.allowed_mm,
+        slim_deviation_mm=best.deviation_mm,
+        least_wall_mm=best.least_mm,
+        turned_shells=turned,
+        solid_for_room_mm3=max(0.0, _deeper_than(mesh, level, 2 * cell).volume + inner.volume)
+        if settings.least_room_mm
+        else 0.0,
+        thickened=thickened,
     )
 
 

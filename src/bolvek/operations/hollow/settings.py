@@ -16,7 +16,7 @@ class NoCavityError(WorkError):
     """No cavity worth having fits."""
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class HollowSettings:
     """Wall, lattice cell (None: see `cell_mm`) and least width of the cavity (None: as wide as the wall; 0: any) in mm;
     slim the inner shell or not; hollow small pockets too. plugs_mm: balls (x, y, z, radius) that stay solid, to close
@@ -56,7 +56,7 @@ class HollowSettings:
             )
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class HollowRecord:
     """What hollowing did. Pockets are inner voids too small to drain that were left solid; solid_for_room_mm3
     (about) is what stayed solid because the cavity would have been narrower there than the room; thickened: places

@@ -6,10 +6,10 @@ import numpy as np
 
 from bolvek.analyses.survey.record import Marks, Survey
 from bolvek.mesh import Mesh
-from bolvek.report import palette
-from bolvek.report.callouts import best_views, choose_spots
-from bolvek.report.numbered import SIDE, VIEW, numbered_view, spot_list, zoom
-from bolvek.report.picture import HEIGHT, WIDTH, Caption, new_figure, png_bytes
+from bolvek.report.pictures import palette
+from bolvek.report.pictures.callouts import best_views, choose_spots
+from bolvek.report.pictures.numbered import SIDE, VIEW, numbered_view, spot_list, zoom
+from bolvek.report.pictures.plain import HEIGHT, WIDTH, Caption, new_figure, png_bytes
 
 if TYPE_CHECKING:
     from matplotlib.figure import Figure

@@ -9,8 +9,8 @@ from numpy.typing import NDArray
 from bolvek.arrays import Bools, Floats, Floats32, Ints32
 from bolvek.kernels import raster as kernels
 from bolvek.mesh import Mesh
-from bolvek.report import palette
-from bolvek.report.view import CutPlane, View
+from bolvek.report.pictures import palette
+from bolvek.report.pictures.view import CutPlane, View
 from bolvek.spatial.parallel import run_ranges
 
 Paint = Floats | Callable[[NDArray[np.integer], Floats], Floats]

@@ -4,7 +4,8 @@ from typing import TYPE_CHECKING
 
 import click
 
-from bolvek.cli.common import LENGTH, PLACE, options
+from bolvek.cli.base.options import options
+from bolvek.cli.base.types import LENGTH, PLACE
 from bolvek.errors import UsageError
 
 if TYPE_CHECKING:

@@ -6,11 +6,11 @@ from pathlib import Path
 
 from bolvek.analyses.shells import Opening
 from bolvek.analyses.survey import Crossing, Judgement, Shell, Survey
-from bolvek.analyses.survey.judgement import KINDS, count_text
+from bolvek.analyses.survey.judgement import KINDS
 from bolvek.analyses.zones import Zone
 from bolvek.formats.registry import Model
 from bolvek.profiles import Material, Printer
-from bolvek.units import length_text, point_text, size_text, volume_text
+from bolvek.units import count_text, length_text, point_text, size_text, volume_text
 
 Row = tuple[str, str]
 

@@ -10,9 +10,9 @@ import numpy as np
 from bolvek.analyses.cavities import Cavities, find_cavities
 from bolvek.arrays import Bools
 from bolvek.mesh import Mesh
-from bolvek.report import palette
-from bolvek.report.raster import Image, render
-from bolvek.report.view import CutPlane, View, cut_through
+from bolvek.report.pictures import palette
+from bolvek.report.pictures.raster import Image, render
+from bolvek.report.pictures.view import CutPlane, View, cut_through
 from bolvek.units import size_text
 
 if TYPE_CHECKING:

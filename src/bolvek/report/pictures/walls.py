@@ -8,10 +8,10 @@ from numpy.typing import NDArray
 from bolvek.analyses.thickness import WallRecord, WallSettings, WallZone, wall_at
 from bolvek.arrays import Floats
 from bolvek.mesh import Mesh
-from bolvek.report import palette
-from bolvek.report.callouts import MOST, Spot, best_views, nearest_surface
-from bolvek.report.numbered import SIDE, VIEW, numbered_view, spot_list
-from bolvek.report.picture import HEIGHT, WIDTH, Caption, new_figure, png_bytes
+from bolvek.report.pictures import palette
+from bolvek.report.pictures.callouts import MOST, Spot, best_views, nearest_surface
+from bolvek.report.pictures.numbered import SIDE, VIEW, numbered_view, spot_list
+from bolvek.report.pictures.plain import HEIGHT, WIDTH, Caption, new_figure, png_bytes
 from bolvek.units import length_text
 
 if TYPE_CHECKING:

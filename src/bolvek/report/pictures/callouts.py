@@ -7,7 +7,7 @@ import numpy as np
 from bolvek.analyses.survey.record import Marks, Survey
 from bolvek.arrays import Floats
 from bolvek.mesh import Mesh
-from bolvek.report.view import View
+from bolvek.report.pictures.view import View
 from bolvek.units import length_text
 
 MOST = 12

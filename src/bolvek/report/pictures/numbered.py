@@ -7,11 +7,11 @@ import numpy as np
 from bolvek.arrays import Floats
 from bolvek.mesh import Mesh
 from bolvek.mesh.topology import CROWDED, OPEN
-from bolvek.report import palette
-from bolvek.report.callouts import Spot, spread
-from bolvek.report.picture import HEIGHT, WIDTH, add_scale_bar
-from bolvek.report.raster import Image, Paint, render
-from bolvek.report.view import View
+from bolvek.report.pictures import palette
+from bolvek.report.pictures.callouts import Spot, spread
+from bolvek.report.pictures.plain import HEIGHT, WIDTH, add_scale_bar
+from bolvek.report.pictures.raster import Image, Paint, render
+from bolvek.report.pictures.view import View
 from bolvek.units import point_text
 
 if TYPE_CHECKING:

@@ -1,20 +1,19 @@
 """Overhangs drawn: what overhangs, bridges and begins in the air in colour, numbered; and directions side by side."""
 
-from dataclasses import replace
 from typing import TYPE_CHECKING
 
 import numpy as np
 
-from bolvek.analyses.overhangs import OverhangRecord, OverhangSettings, find_overhangs
-from bolvek.analyses.overhangs.directions import Comparison, Direction
+from bolvek.analyses.overhangs import OverhangRecord
+from bolvek.analyses.overhangs.directions import SHEET_BEST, Comparison, Direction
 from bolvek.arrays import Floats, Ints8
 from bolvek.mesh import Mesh
-from bolvek.report import palette
-from bolvek.report.callouts import MOST, Spot, nearest_surface
-from bolvek.report.numbered import SIDE, VIEW, add_image, numbered_view, spot_list
-from bolvek.report.picture import HEIGHT, WIDTH, Caption, new_figure, png_bytes
-from bolvek.report.raster import render
-from bolvek.report.view import View
+from bolvek.report.pictures import palette
+from bolvek.report.pictures.callouts import MOST, Spot, nearest_surface
+from bolvek.report.pictures.numbered import SIDE, VIEW, add_image, numbered_view, spot_list
+from bolvek.report.pictures.plain import HEIGHT, WIDTH, Caption, new_figure, png_bytes
+from bolvek.report.pictures.raster import render
+from bolvek.report.pictures.view import View
 from bolvek.units import length_text
 
 if TYPE_CHECKING:
@@ -52,15 +51,14 @@ def overhangs_picture(mesh: Mesh, record: OverhangRecord, kind: Ints8, caption: 
     return png_bytes(figure)
 
 
-def directions_picture(mesh: Mesh, comparison: Comparison, settings: OverhangSettings, caption: Caption) -> bytes:
-    """PNG of the best directions side by side, the present one last."""
+def directions_picture(mesh: Mesh, comparison: Comparison, kinds: list[Ints8], caption: Caption) -> bytes:
+    """PNG of the best directions side by side, the present one last; kinds: what each face is in each of them."""
     figure = new_figure(caption)
-    shown = [*comparison.best[:5], comparison.now]
+    shown = [*comparison.best[:SHEET_BEST], comparison.now]
     columns, width, height = 3, 400, 290
-    for k, direction in enumerate(shown):
+    for k, (direction, kind) in enumerate(zip(shown, kinds, strict=True)):
         turn = _upright(np.array(direction.up))
         standing = mesh.moved(mesh.vertices @ turn.T)
-        _, kind = find_overhangs(mesh, replace(settings, up=direction.up))
         image = render(standing, View.three_quarter(-62.0, -14.0), width - 20, height - 40, paint=face_paint(kind))
         row, column = divmod(k, columns)
         left, bottom = 24 + column * (width + 14), HEIGHT - 90 - (row + 1) * (height + 44) + 40

@@ -1,0 +1,70 @@
+"""Text for people: stdout, or stderr when the record goes to stdout."""
+
+import sys
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+import click
+
+if TYPE_CHECKING:
+    from rich.console import Console
+
+    from bolvek.report.record import Record
+
+
+class Talk:
+    """What a run says, and where."""
+
+    def __init__(self, json_target: Path | None) -> None:
+        self.json_target = json_target
+        self._to_stderr = json_target is not None and str(json_target) == "-"
+
+    @property
+    def console(self) -> "Console":
+        """A Rich console on the right stream; NO_COLOR respected."""
+        from rich.console import Console
+
+        stream = sys.stderr if self._to_stderr else sys.stdout
+        return Console(file=stream, highlight=False, soft_wrap=True, markup=False)
+
+    def busy(self, name: str) -> None:
+        """What is being done right now: on stderr, on a terminal only, wiped by the next line."""
+        if sys.stderr.isatty():
+            click.echo(f"\r{name} ...\x1b[K\r", err=True, nl=False)
+
+    def step(self, name: str, text: str, seconds: float) -> None:
+        """One step with its seconds."""
+        self._print((f"{name:<8}", "bold cyan"), (f"{seconds:6.2f} s  ", "dim"), (text, ""))
+
+    def row(self, name: str, text: str, style: str = "") -> None:
+        """One row of a report."""
+        self._print((f"{name:<16}", "bold"), (text, style))
+
+    def _print(self, *cells: tuple[str, str]) -> None:
+        """One line; on a terminal the last cell is wrapped in its own column."""
+        if sys.stderr.isatty():
+            click.echo("\r\x1b[K", err=True, nl=False)
+        stream = sys.stderr if self._to_stderr else sys.stdout
+        if not stream.isatty():  # plain text needs no Rich, which takes a while to import
+            click.echo("".join(text for text, _ in cells), file=stream)
+            return
+        from rich.table import Table
+        from rich.text import Text
+
+        line = Table.grid()
+        for text, _ in cells[:-1]:
+            line.add_column(width=len(text), no_wrap=True)
+        line.add_column()
+        line.add_row(*(Text(text, style) for text, style in cells))
+        self.console.print(line)
+
+    def write_record(self, record: "Record", *, replace: bool = False) -> None:
+        """Write the JSON record where it was asked for."""
+        from bolvek.formats.safe import write_bytes
+        from bolvek.report.record import record_json
+
+        text = record_json(record)
+        if self._to_stderr:
+            sys.stdout.write(text)
+        elif self.json_target is not None:
+            write_bytes(self.json_target, text.encode(), replace=replace)

@@ -1,0 +1,46 @@
+"""Compiling the kernels a verb needs, once on a machine."""
+
+import sys
+from collections.abc import Iterable
+from pathlib import Path
+
+import click
+
+
+def prepare_kernels(verb: str, files: Iterable[Path], *, picture: bool) -> None:
+    """Compile what the verb needs for these files and is not compiled yet, and say so."""
+    from bolvek.cli.verbs import VERBS
+    from bolvek.kernels.warm import for_suffix, missing, modules_of, warm_up
+
+    _skip_blas()
+    groups = [*VERBS[verb].kernels, *(["picture"] if picture else [])]
+    needed = [*modules_of(groups), *(m for suffix in {f.suffix.lower() for f in files} for m in for_suffix(suffix))]
+    if not missing(needed):
+        return
+    if not sys.stderr.isatty():
+        click.echo("bolvek: preparing kernels, once on this machine (some seconds) ...", err=True)
+        warm_up(needed)
+        return
+
+    def bar(done: int, total: int) -> None:
+        filled = round(24 * done / total)
+        text = f"preparing kernels, once on this machine  [{'=' * filled:<24}] {done} of {total}"
+        click.echo(f"\r{text}\x1b[K\r", err=True, nl=False)
+
+    warm_up(needed, bar)
+    click.echo("\r\x1b[K", err=True, nl=False)
+
+
+def _skip_blas() -> None:
+    """Keep Numba from importing scipy.linalg at the first call of a kernel (a quarter of a second).
+
+    It does so to find a BLAS for matrix products inside kernels; there are none in ours. What it would have imported
+    is imported as ever by whoever asks for it afterwards.
+    """
+    if "numba.np.arraymath" in sys.modules or "scipy.linalg" in sys.modules:
+        return
+    sys.modules["scipy.linalg"] = None  # type: ignore[assignment]
+    try:
+        import numba.np.arraymath  # noqa: F401
+    finally:
+        del sys.modules["scipy.linalg"]

@@ -1,0 +1,92 @@
+"""Options that verbs share, and what was asked with them."""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import Path
+from typing import TYPE_CHECKING, Any, TypeVar
+
+import click
+
+from bolvek.cli.base.types import LENGTH, PATH
+from bolvek.errors import UsageError
+from bolvek.units import MILLIMETRES
+
+if TYPE_CHECKING:
+    from bolvek.operations.scale import ScaleSettings
+
+F = TypeVar("F", bound=Callable[..., Any])
+
+
+@dataclass(frozen=True, kw_only=True)
+class Asked:
+    """The shared options of a run."""
+
+    json_target: Path | None = None
+    picture_target: Path | None = None
+    unit: str | None = None
+    replace: bool = False
+    ascii_stl: bool = False
+    details: bool = False
+
+    @property
+    def most(self) -> int:
+        """How many entries of a list are told."""
+        from bolvek.report.words.common import ALL, MOST_LISTED
+
+        return ALL if self.details else MOST_LISTED
+
+
+def options(*decorators: Callable[[F], F]) -> Callable[[F], F]:
+    """Several options as one decorator, listed in the order given."""
+
+    def apply(function: F) -> F:
+        for decorator in reversed(decorators):
+            function = decorator(function)
+        return function
+
+    return apply
+
+
+models_argument = click.argument("models", type=PATH, metavar="MODEL...", nargs=-1, required=True)
+material_option = click.option(
+    "--material", default="standard-resin", show_default=True, help="What to weigh it in; 'bolvek profiles' lists them."
+)
+printer_option = click.option(
+    "--printer", metavar="NAME", help="Take limits from a printer; 'bolvek profiles' lists them."
+)
+output_option = click.option(
+    "-o", "--output", type=PATH, help="File or folder to write; without it beside MODEL, named after the verb."
+)
+replace_option = click.option("--replace", is_flag=True, help="Write over an existing output.")
+unit_option = click.option(
+    "--unit",
+    type=click.Choice(list(MILLIMETRES)),
+    help="Unit of the numbers in MODEL; without it as the file states, else mm.",
+)
+json_option = click.option("--json", "json_target", type=PATH, metavar="FILE|-", help="Write the record; - is stdout.")
+picture_option = click.option("--picture", "picture_target", type=PATH, metavar="FILE.png", help="Draw the result.")
+details_option = click.option("--details", is_flag=True, help="Everything about every model, no list cut short.")
+ascii_option = click.option("--ascii", "ascii_stl", is_flag=True, help="Write an STL as text.")
+
+reading_options = options(details_option, json_option, picture_option, unit_option, replace_option)
+"""Of verbs that look at models."""
+writing_options = options(details_option, json_option, picture_option, unit_option, ascii_option, replace_option)
+"""Of verbs that write models."""
+scaled_options = options(
+    click.option("--height", type=LENGTH, help="Measure as if scaled to this height (z)."),
+    click.option("--longest", type=LENGTH, help="Measure as if scaled to this longest side."),
+    click.option("--by", type=float, metavar="FACTOR", help="Measure as if scaled by this factor."),
+)
+
+
+def scaling_of(height: float | None, longest: float | None, by: float | None) -> "ScaleSettings | None":
+    """Scaling as asked with `scaled_options`; None where it was not. Raises UsageError."""
+    from bolvek.operations.scale import ScaleSettings
+
+    if (height, longest, by) == (None, None, None):
+        return None
+    if sum(aim is not None for aim in (height, longest, by)) > 1:
+        raise UsageError("give at most one of --height, --longest and --by")
+    scaling = ScaleSettings(by=by, height_mm=height, longest_mm=longest)
+    scaling.check()
+    return scaling

@@ -1,0 +1,319 @@
+"""The one way a verb runs: read, work, check, write, tell, record; for one model or for many."""
+
+import dataclasses
+import sys
+import time
+from collections import Counter
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field
+from functools import partial
+from pathlib import Path
+from typing import TYPE_CHECKING, Any, Literal, NoReturn, TypeVar
+
+import click
+
+from bolvek.analyses.finding import Finding
+from bolvek.cli.base.console import Talk
+from bolvek.cli.base.kernels import prepare_kernels
+from bolvek.cli.base.options import Asked
+from bolvek.cli.base.targets import check_targets, outputs_for
+from bolvek.errors import EXIT_FINDINGS, EXIT_SOUND, EXIT_STOPPED, BolvekError, UsageError, WorkError
+from bolvek.formats import Model, Parts, read_model, write_model
+from bolvek.formats.safe import Written, check_suffix, write_bytes
+from bolvek.jobs.files import expand
+from bolvek.report.words.files import model_text, written_text
+from bolvek.units import count_text
+
+if TYPE_CHECKING:
+    from bolvek.mesh import Mesh
+    from bolvek.report.record import ModelSection
+
+T = TypeVar("T")
+Row = tuple[str, str, str]
+"""What, what is said about it, and a style."""
+
+
+@dataclass(frozen=True, kw_only=True)
+class Outcome:
+    """What a verb found in a model, or made of it.
+
+    model: as read, with the mesh that it has now; sections: those of the record; line: all in one line, where it is
+    one of many; rows: everything, where it is alone; picture: draws it; outputs: files that the work wrote itself;
+    volume_mm3: counted together where told.
+    """
+
+    model: Model
+    sections: dict[str, Any]
+    line: str
+    verdict: str
+    ok: bool = True
+    rows: Sequence[Row] = ()
+    findings: tuple[Finding, ...] = ()
+    picture: Callable[[], bytes] | None = None
+    outputs: Sequence[Path] = ()
+    volume_mm3: float | None = None
+
+
+class Steps:
+    """Runs the steps of one model, each with its seconds; tells of them where the model is alone."""
+
+    def __init__(self, talk: Talk, loud: bool, of: str, texts: Mapping[str, Callable[[Any], str]]) -> None:
+        self.seconds: dict[str, float] = {}
+        self._talk, self._loud, self._of, self._texts = talk, loud, of, texts
+
+    def __call__(self, name: str, work: Callable[[], T], /) -> T:
+        self._talk.busy(f"{name}{self._of}")
+        begin = time.perf_counter()
+        result = work()
+        took = time.perf_counter() - begin
+        self.seconds[name] = self.seconds.get(name, 0.0) + took
+        if self._loud and name in self._texts:
+            self._talk.step(name, self._texts[name](result), took)
+        return result
+
+
+@dataclass(frozen=True, kw_only=True)
+class Run:
+    """How a verb works on each of its models.
+
+    settings: the verb's own by the name "", others by theirs. work(model, step) does it and returns the outcome.
+    writes: the mesh of the outcome is written, after it passed the gate ("made"), when it was only moved ("moved":
+    told what rounding made worse, and names kept), or as it is ("proven": the work has judged it already). suffix:
+    that of the files written, where it is not the model's own. alone: targets that only one model may have. inputs:
+    other files that are read. texts: what is told of each step. as_set: what is found from all meshes together
+    before the work, which gets it as a third argument.
+    """
+
+    verb: str
+    settings: Mapping[str, Any]
+    work: Callable[..., Outcome]
+    writes: Literal["made", "moved", "proven"] | None = None
+    suffix: str | None = None
+    alone: Mapping[str, Path | None] = field(default_factory=dict)
+    inputs: Sequence[Path] = ()
+    texts: Mapping[str, Callable[[Any], str]] = field(default_factory=dict)
+    as_set: "Callable[[Sequence[Mesh]], Any] | None" = None
+
+
+@dataclass(frozen=True)
+class _Judged:
+    """What is left of an outcome when its model is gone."""
+
+    verdict: str
+    ok: bool
+    findings: tuple[Finding, ...]
+    volume_mm3: float | None
+
+
+@dataclass
+class _Done:
+    """What the total and the record need of all models."""
+
+    sections: "list[ModelSection]" = field(default_factory=list)
+    judged: list[_Judged] = field(default_factory=list)
+    triangles: int = 0
+    failed: list[tuple[Path, BolvekError]] = field(default_factory=list)
+    outputs: list[str] = field(default_factory=list)
+    seconds: dict[str, float] = field(default_factory=dict)
+
+
+def run(how: Run, models: Sequence[Path], asked: Asked, output: Path | None = None) -> NoReturn:
+    """Run a verb on files and folders and end the program with the worst exit code of any model.
+
+    All that can be refused is refused before anything is read. A model that fails stops no other.
+    """
+    for settings in how.settings.values():
+        settings.check()
+    files = expand(models)
+    alone = {"--picture": None if how.suffix else asked.picture_target, **how.alone}
+    if len(files) > 1:
+        for name, target in alone.items():
+            if target is not None:
+                raise UsageError(f"{name} is for one model, not for {len(files)}; name one")
+    targets: list[Path] = []
+    if how.writes or how.suffix:
+        targets = outputs_for(files, output, how.verb, how.suffix)
+    for target in targets if how.writes else ():
+        check_suffix(target)
+        if asked.ascii_stl and target.suffix.lower() != ".stl":
+            raise UsageError(f"--ascii is for STL, not for {target}")
+    check_targets([*files, *how.inputs], [*targets, *alone.values(), asked.json_target], replace=asked.replace)
+    talk = Talk(asked.json_target)
+    drawn = asked.picture_target is not None or how.suffix == ".png" or how.alone.get("--sheet") is not None
+    prepare_kernels(how.verb, files, picture=drawn)
+    begin = time.perf_counter()
+    done = _Done()
+    try:
+        _run_all(how, files, targets, asked, talk, done)
+    except KeyboardInterrupt:
+        if not done.outputs:
+            raise
+        click.echo(f"bolvek: stopped; {count_text(len(done.outputs), 'file')} written before that", err=True)
+        sys.exit(EXIT_STOPPED)
+    if len(files) > 1:
+        talk.row("total", _total_text(done, time.perf_counter() - begin), "bold")
+    if asked.json_target is not None:
+        _write_record(how, len(files) > 1, asked, talk, done)
+    codes = [error.exit_code for _, error in done.failed]
+    codes += [EXIT_SOUND if outcome.ok else EXIT_FINDINGS for outcome in done.judged]
+    sys.exit(max(codes))
+
+
+def _run_all(how: Run, files: list[Path], targets: list[Path], asked: Asked, talk: Talk, done: _Done) -> None:
+    """Each model in turn, one in memory at a time unless they belong together."""
+    several = len(files) > 1
+    read: dict[Path, Model] = {}
+    shared: tuple[Any, ...] = ()
+    if how.as_set is not None:
+        for file in files:
+            talk.busy(f"read{_of(file, files)}")
+            read[file] = read_model(file, unit=asked.unit)
+        shared = (how.as_set([model.mesh for model in read.values()]),)
+    for k, file in enumerate(files):
+        target = targets[k] if targets else None
+        step = Steps(
+            talk, not several or asked.details, _of(file, files), {**(_TEXTS if how.writes else {}), **how.texts}
+        )
+        if several and asked.details:
+            talk.row("model", str(file), "bold")
+        try:
+            model = step("read", partial(_read, file, read, asked.unit))
+            outcome = _one(how, model, step, target, shared, asked, talk, done, several=several)
+        except BolvekError as error:
+            if not several:
+                raise
+            _failed(talk, done, file, error)
+        except MemoryError:
+            if not several:
+                raise
+            _failed(talk, done, file, WorkError("there is not enough memory for this on this machine"))
+        else:
+            done.triangles += len(outcome.model.mesh.faces)
+            done.judged.append(_Judged(outcome.verdict, outcome.ok, outcome.findings, outcome.volume_mm3))
+            del model, outcome
+        for name, seconds in step.seconds.items():
+            done.seconds[name] = done.seconds.get(name, 0.0) + seconds
+
+
+def _one(
+    how: Run,
+    model: Model,
+    step: Steps,
+    target: Path | None,
+    shared: tuple[Any, ...],
+    asked: Asked,
+    talk: Talk,
+    done: _Done,
+    *,
+    several: bool,
+) -> Outcome:
+    """Work on one model, write it, tell of it."""
+    before = model.mesh if how.writes == "moved" else None
+    outcome = how.work(model, step, *shared)
+    written = ""
+    if how.writes and target is not None:
+        outcome = _gated(how, outcome, before, target, asked, step)
+        parts = outcome.model.parts if how.writes == "moved" else None
+        step("write", partial(_write, target, outcome.model.mesh, parts, asked))
+        written = f"; to {target}"
+        done.outputs.append(str(target))
+    picture = target if how.suffix == ".png" else asked.picture_target
+    if not several or asked.details:
+        for row in outcome.rows:
+            talk.row(*row)
+    done.outputs += [str(path) for path in outcome.outputs]
+    if picture is not None and outcome.picture is not None:
+        talk.busy("picture")
+        write_bytes(picture, outcome.picture(), replace=asked.replace)
+        if not several:
+            talk.row("picture", str(picture))
+        done.outputs.append(str(picture))
+    if several and not asked.details:
+        style = "green" if outcome.ok else "red"
+        talk.row(outcome.verdict, f"{model.path}: {outcome.line}{written}", style)
+    elif not how.writes and how.suffix is None:
+        talk.row("took", ", ".join(f"{name} {seconds:.2f} s" for name, seconds in step.seconds.items()), "dim")
+    if asked.json_target is not None:
+        from bolvek.report.record import model_section  # the record's schema takes half a second to import
+
+        done.sections.append(model_section(outcome.model, outcome.model.mesh, **outcome.sections))
+    return outcome
+
+
+def _read(file: Path, known: dict[Path, Model], unit: str | None) -> Model:
+    return known.pop(file, None) or read_model(file, unit=unit)
+
+
+def _write(target: Path, mesh: "Mesh", parts: Parts | None, asked: Asked) -> tuple[Path, Written]:
+    return target, write_model(target, mesh, parts=parts, text=asked.ascii_stl, replace=asked.replace)
+
+
+def _gated(how: Run, outcome: Outcome, before: "Mesh | None", target: Path, asked: Asked, step: Steps) -> Outcome:
+    """The outcome, checked: what was made is sound or raises WorkError; what was moved is told what rounding did."""
+    from bolvek.analyses.soundness import made_worse, pass_gate
+
+    mesh = outcome.model.mesh
+    if how.writes == "made":
+        step("check", lambda: pass_gate(mesh, how.verb))
+    elif before is not None and target.suffix.lower() == ".stl" and not asked.ascii_stl:
+        worse = step("check", lambda: made_worse(before, mesh))
+        if worse:
+            name = outcome.model.path.name
+            text = f"{name}: rounding to what the file holds made {'; '.join(d.text for d in worse)} of it"
+            finding = Finding("rounded", "fault", sum(d.count for d in worse), text, worse[0].where_mm[0])
+            rows = [*outcome.rows, ("fault", text, "red")]
+            outcome = dataclasses.replace(outcome, verdict="worse", ok=False, findings=(finding,), rows=rows)
+    return outcome
+
+
+def _failed(talk: Talk, done: _Done, file: Path, error: BolvekError) -> None:
+    text = str(error).removeprefix(f"{file}: ").removeprefix(f"{file} ")
+    talk.row("failed", f"{file}: {text}", "red")
+    done.failed.append((file, error))
+
+
+def _of(file: Path, files: list[Path]) -> str:
+    return f" {file.name} ({files.index(file) + 1} of {len(files)})" if len(files) > 1 else ""
+
+
+def _total_text(done: _Done, seconds: float) -> str:
+    """How many of each verdict, and what they are together."""
+    words = [f"{n:,} {verdict}" for verdict, n in Counter(o.verdict for o in done.judged).most_common()]
+    if done.failed:
+        words.append(f"{len(done.failed):,} failed")
+    text = f"{count_text(len(done.judged) + len(done.failed), 'model')}: {', '.join(words)}"
+    text += f"; {count_text(done.triangles, 'triangle')}"
+    volumes = [o.volume_mm3 for o in done.judged if o.volume_mm3 is not None]
+    if volumes:
+        text += f", {sum(volumes) / 1000:.2f} cm3 where closed"
+    return f"{text}; {seconds:.1f} s"
+
+
+def _write_record(how: Run, several: bool, asked: Asked, talk: Talk, done: _Done) -> None:
+    from bolvek.report.record import Failure, Record, settings_dict
+
+    fallen = [o for o in done.judged if not o.ok]
+    first = fallen[0] if fallen else done.judged[0] if done.judged else None
+    findings = [f for o in done.judged for f in o.findings]
+    if several:
+        named = [(s.file, o.findings) for s, o in zip(done.sections, done.judged, strict=True)]
+        findings = [dataclasses.replace(f, file=file) for file, found in named for f in found]
+    settings = settings_dict(how.settings[""]) if "" in how.settings else {}
+    settings |= {name: settings_dict(more) for name, more in how.settings.items() if name}
+    talk.write_record(
+        Record(
+            verb=how.verb,
+            settings=settings,
+            models=done.sections,
+            failed=[Failure(file=str(path), text=str(error)) for path, error in done.failed],
+            findings=findings,
+            outputs=done.outputs,
+            verdict=first.verdict if first else "failed",
+            ok=not (done.failed or fallen),
+            seconds=done.seconds,
+        ),
+        replace=asked.replace,
+    )
+
+
+_TEXTS: dict[str, Callable[[Any], str]] = {"read": model_text, "write": lambda done: written_text(*done)}

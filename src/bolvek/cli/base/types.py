@@ -1,0 +1,35 @@
+"""Types of options: lengths, places and volumes with their units."""
+
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+import click
+
+from bolvek.errors import UsageError
+from bolvek.units import parse_length, parse_point, parse_volume
+
+
+class Parsed(click.ParamType):  # type: ignore[type-arg, unused-ignore]
+    """What a parser makes of the text; its UsageError is the message."""
+
+    def __init__(self, name: str, parse: Callable[[str], Any]) -> None:
+        self.name, self.parse = name, parse
+
+    def convert(self, value: Any, param: click.Parameter | None, ctx: click.Context | None) -> Any:
+        """The value, parsed unless it is already."""
+        if not isinstance(value, str):
+            return value
+        try:
+            return self.parse(value)
+        except UsageError as error:
+            self.fail(str(error), param, ctx)
+
+
+LENGTH = Parsed("LENGTH", parse_length)
+"""A length with a unit, as millimetres."""
+PLACE = Parsed("X,Y,Z", parse_point)
+"""Three lengths with commas, as millimetres."""
+VOLUME = Parsed("VOLUME", parse_volume)
+"""A volume with a unit, as cubic millimetres."""
+PATH = click.Path(path_type=Path)

@@ -1,0 +1,59 @@
+"""The one table of verbs: what each does, the words by which somebody would look for it, the kernels it needs."""
+
+from dataclasses import dataclass
+
+
+@dataclass(frozen=True)
+class Verb:
+    """One verb: its line in the help, other words for what it does, groups of kernels (see `kernels.warm`)."""
+
+    text: str
+    also: str = ""
+    kernels: tuple[str, ...] = ()
+
+
+VERBS = {
+    "survey": Verb(
+        "Look at models: what they are, what is wrong, where.",
+        "inspect, check, analyse, report errors, volume, weight",
+        ("shells", "places"),
+    ),
+    "walls": Verb(
+        "Measure wall thickness, thin spots and gaps.",
+        "thin walls, minimum thickness, clearance",
+        ("shells", "walls"),
+    ),
+    "overhangs": Verb(
+        "Find overhangs, islands and supports; compare build directions.",
+        "supports, orientation, minima, bridges",
+        ("shells", "overhangs"),
+    ),
+    "prep": Verb(
+        "The whole way: scale, hollow, drain, prove.",
+        "prepare, make printable",
+        ("shells", "walls", "hollow", "drain", "rooms"),
+    ),
+    "scale": Verb("Make a model larger or smaller.", "resize, enlarge, shrink, units, inches, shrinkage", ("shells",)),
+    "pose": Verb(
+        "Turn, tilt, lay on a face, mirror, centre, drop to the bed.",
+        "rotate, orient, flip, reflect, place flat, move to the origin",
+        ("shells", "places", "overhangs"),
+    ),
+    "hollow": Verb(
+        "Hollow a solid model, leaving a wall.", "shell, offset inward, save resin", ("shells", "walls", "hollow")
+    ),
+    "drain": Verb("Cut drain and vent holes.", "escape holes, drill, punch", ("shells", "drain")),
+    "proof": Verb(
+        "Prove a model fit to print, or say what is not.",
+        "validate, verify, watertight, manifold, trapped resin, cavities",
+        ("shells", "walls", "rooms"),
+    ),
+    "picture": Verb("Draw a model, whole or cut open.", "render, preview, section, thumbnail", ("shells", "rooms")),
+    "profiles": Verb("List and explain printers and materials.", "machines, resins, filaments, limits"),
+    "schema": Verb("Print the JSON schema of the record.", "API, fields, keys"),
+    "demo": Verb(
+        "Write the lantern workshop's models and run the example.",
+        "examples, sample files, try it",
+        ("shells", "places", "walls", "overhangs", "hollow", "drain", "rooms", "picture", "polygons", "text"),
+    ),
+}

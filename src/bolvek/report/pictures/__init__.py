@@ -1,0 +1,1 @@
+"""Pictures of what analyses found and operations made."""

@@ -1,0 +1,30 @@
+"""What was read and what was written."""
+
+from pathlib import Path
+
+from bolvek.formats.registry import Model
+from bolvek.formats.safe import Written
+from bolvek.units import count_text, size_text
+
+
+def model_text(model: Model) -> str:
+    """What was read."""
+    text = f"{count_text(len(model.mesh.faces), 'triangle')}, {size_text(model.mesh.size)}, {model.megabytes:.1f} MB"
+    if model.format != "STL":
+        text += f", {model.format}"
+    if model.unit != "mm":
+        text += f", numbers taken as {model.unit}"
+    if model.parts is not None:
+        text += f", {count_text(len(model.parts.names), 'named part')}"
+    return "; ".join([text, *model.warnings])
+
+
+def written_text(path: Path, written: Written) -> str:
+    """What was written where, and what the format could not hold."""
+    rounded = f"; float32 moved a coordinate by {written.rounded_mm:.2g} mm at most" if written.rounded_mm else ""
+    lost = (
+        f"; {path.suffix} holds no names: {count_text(written.names_lost, 'part')} lost theirs"
+        if written.names_lost
+        else ""
+    )
+    return f"{path} ({written.bytes / 1e6:.1f} MB), read back and compared{rounded}{lost}"

@@ -1,0 +1,26 @@
+"""The steps of `prep` in words."""
+
+from collections.abc import Callable
+from typing import Any
+
+from bolvek.report.words.drain import drain_text, placed_text
+from bolvek.report.words.files import model_text
+from bolvek.report.words.hollow import check_text, hollow_text
+from bolvek.report.words.proof import proof_line
+from bolvek.report.words.scale import scale_text
+from bolvek.units import count_text
+
+STEPS: dict[str, Callable[[Any], str]] = {
+    "read": model_text,
+    "scale": lambda done: scale_text(done[1]),
+    "check": check_text,
+    "hollow": lambda done: hollow_text(done[1]),
+    "place": lambda done: placed_text(*done),
+    "drain": lambda done: drain_text(done[1]),
+    "proof": lambda done: proof_line(done[0]),
+    "again": lambda again: (
+        f"{count_text(again.chambers, 'chamber')} behind narrow necks: "
+        + ("closed off there" if again.closed_off else "a hole each")
+    ),
+}
+"""What is told of each step, from what it gave."""
