@@ -27,5 +27,5 @@ def command(folder: Path, replace: bool) -> None:
     from bolvek.errors import EXIT_FINDINGS, EXIT_SOUND
 
     talk = Talk(None)
-    prepare_kernels("demo", [], picture=True)
+    prepare_kernels("demo", [])
     sys.exit(EXIT_SOUND if run_demo(folder, talk.step, talk.busy, replace=replace) else EXIT_FINDINGS)

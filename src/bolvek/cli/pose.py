@@ -149,5 +149,12 @@ def command(
         )
 
     texts = {"pose": lambda done: pose_text(done[1])}
-    how = Run(verb="pose", settings={"": settings}, work=work, writes="moved", texts=texts)
+    how = Run(
+        verb="pose",
+        settings={"": settings},
+        work=work,
+        writes="moved",
+        texts=texts,
+        kernels=("shells", "overhangs") if best is not None else ("places",) if lay is not None else (),
+    )
     run(how, models, Asked(**shared), output)

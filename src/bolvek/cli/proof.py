@@ -91,8 +91,7 @@ def command(
         verb="proof",
         settings={"": settings},
         work=work,
-        alone={"--before": before},
-        inputs=[before] if before else [],
+        inputs={"--before": before},
         texts={"read": model_text},
     )
     run(how, models, asked)

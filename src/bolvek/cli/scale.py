@@ -111,6 +111,7 @@ def command(
         work=work,
         writes="moved",
         texts={"scale": lambda done: scale_text(done[1])},
+        kernels=("shells", "faults") if volume is not None else (),
         as_set=lambda meshes: find_factors(meshes, settings),
     )
     run(how, models, Asked(**shared), output)

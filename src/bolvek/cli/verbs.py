@@ -16,44 +16,46 @@ VERBS = {
     "survey": Verb(
         "Look at models: what they are, what is wrong, where.",
         "inspect, check, analyse, report errors, volume, weight",
-        ("shells", "places"),
+        ("mesh", "shells", "faults"),
     ),
     "walls": Verb(
         "Measure wall thickness, thin spots and gaps.",
         "thin walls, minimum thickness, clearance",
-        ("shells", "walls"),
+        ("mesh", "shells", "faults", "walls"),
     ),
     "overhangs": Verb(
         "Find overhangs, islands and supports; compare build directions.",
         "supports, orientation, minima, bridges",
-        ("shells", "overhangs"),
+        ("mesh", "shells", "overhangs", "faults"),
     ),
     "prep": Verb(
         "The whole way: scale, hollow, drain, prove.",
         "prepare, make printable",
-        ("shells", "walls", "hollow", "drain", "rooms"),
+        ("mesh", "shells", "walls", "hollow", "drain", "rooms"),
     ),
-    "scale": Verb("Make a model larger or smaller.", "resize, enlarge, shrink, units, inches, shrinkage", ("shells",)),
+    "scale": Verb("Make a model larger or smaller.", "resize, enlarge, shrink, units, inches, shrinkage", ("mesh",)),
     "pose": Verb(
         "Turn, tilt, lay on a face, mirror, centre, drop to the bed.",
         "rotate, orient, flip, reflect, place flat, move to the origin",
-        ("shells", "places", "overhangs"),
+        ("mesh",),
     ),
     "hollow": Verb(
-        "Hollow a solid model, leaving a wall.", "shell, offset inward, save resin", ("shells", "walls", "hollow")
+        "Hollow a solid model, leaving a wall.", "shell, offset inward, save resin", ("mesh", "walls", "hollow")
     ),
-    "drain": Verb("Cut drain and vent holes.", "escape holes, drill, punch", ("shells", "drain")),
+    "drain": Verb("Cut drain and vent holes.", "escape holes, drill, punch", ("mesh", "drain")),
     "proof": Verb(
         "Prove a model fit to print, or say what is not.",
         "validate, verify, watertight, manifold, trapped resin, cavities",
-        ("shells", "walls", "rooms"),
+        ("mesh", "shells", "walls", "rooms"),
     ),
-    "picture": Verb("Draw a model, whole or cut open.", "render, preview, section, thumbnail", ("shells", "rooms")),
+    "picture": Verb(
+        "Draw a model, whole or cut open.", "render, preview, section, thumbnail", ("mesh", "shells", "rooms")
+    ),
     "profiles": Verb("List and explain printers and materials.", "machines, resins, filaments, limits"),
     "schema": Verb("Print the JSON schema of the record.", "API, fields, keys"),
     "demo": Verb(
         "Write the lantern workshop's models and run the example.",
         "examples, sample files, try it",
-        ("shells", "places", "walls", "overhangs", "hollow", "drain", "rooms", "picture", "polygons", "text"),
+        ("mesh", "shells", "faults", "walls", "overhangs", "hollow", "drain", "rooms", "picture", "polygons", "text"),
     ),
 }

@@ -18,12 +18,11 @@ from bolvek.kernels.cache import cache_folder
 MOST_WORKERS = 4
 
 GROUPS = {
-    "shells": (
-        *("surface.topology", "exact.triangles", "tree.build", "tree.pairs"),
-        *("surface.defects", "tree.stab", "tree.winding"),
-    ),
+    "mesh": ("surface.topology", "exact.triangles", "tree.build", "tree.pairs"),
+    "shells": ("tree.stab", "tree.winding"),
+    "faults": ("surface.defects", "tree.rays"),
     "places": ("tree.distance",),
-    "walls": ("surface.samples", "tree.rays", "tree.balls", "tree.distance"),
+    "walls": ("surface.samples", "tree.rays", "tree.balls", "tree.signed"),
     "overhangs": ("surface.samples", "surface.sweep", "tree.rays", "grid.bridges"),
     "hollow": ("surface.samples", "surface.collapse", "grid.isosurface", "tree.distance", "tree.signed"),
     "drain": ("surface.samples", "tree.rays", "tree.distance", "tree.signed"),
@@ -32,7 +31,7 @@ GROUPS = {
     "polygons": ("exact.polygons",),
     "text": ("files.text",),
 }
-"""What verbs name when they say what they need; "shells" is what tells how a mesh stands."""
+"""What verbs name when they say what they need."""
 
 _READERS = {
     ".obj": ("polygons", "text"),

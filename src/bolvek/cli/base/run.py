@@ -79,9 +79,9 @@ class Run:
     settings: the verb's own by the name "", others by theirs. work(model, step) does it and returns the outcome.
     writes: the mesh of the outcome is written, after it passed the gate ("made"), when it was only moved ("moved":
     told what rounding made worse, and names kept), or as it is ("proven": the work has judged it already). suffix:
-    that of the files written, where it is not the model's own. alone: targets that only one model may have. inputs:
-    other files that are read. texts: what is told of each step. as_set: what is found from all meshes together
-    before the work, which gets it as a third argument.
+    that of the files written, where it is not the model's own. alone: targets that only one model may have, inputs:
+    other files read for it. kernels: groups of them needed beyond the table. texts: what is told of each step.
+    as_set: what is found from all meshes together before the work, which gets it as a third argument.
     """
 
     verb: str
@@ -90,7 +90,8 @@ class Run:
     writes: Literal["made", "moved", "proven"] | None = None
     suffix: str | None = None
     alone: Mapping[str, Path | None] = field(default_factory=dict)
-    inputs: Sequence[Path] = ()
+    inputs: Mapping[str, Path | None] = field(default_factory=dict)
+    kernels: Sequence[str] = ()
     texts: Mapping[str, Callable[[Any], str]] = field(default_factory=dict)
     as_set: "Callable[[Sequence[Mesh]], Any] | None" = None
 
@@ -127,8 +128,8 @@ def run(how: Run, models: Sequence[Path], asked: Asked, output: Path | None = No
     files = expand(models)
     alone = {"--picture": None if how.suffix else asked.picture_target, **how.alone}
     if len(files) > 1:
-        for name, target in alone.items():
-            if target is not None:
+        for name, path in (*alone.items(), *how.inputs.items()):
+            if path is not None:
                 raise UsageError(f"{name} is for one model, not for {len(files)}; name one")
     targets: list[Path] = []
     if how.writes or how.suffix:
@@ -137,10 +138,11 @@ def run(how: Run, models: Sequence[Path], asked: Asked, output: Path | None = No
         check_suffix(target)
         if asked.ascii_stl and target.suffix.lower() != ".stl":
             raise UsageError(f"--ascii is for STL, not for {target}")
-    check_targets([*files, *how.inputs], [*targets, *alone.values(), asked.json_target], replace=asked.replace)
+    read = [*files, *(path for path in how.inputs.values() if path is not None)]
+    check_targets(read, [*targets, *alone.values(), asked.json_target], replace=asked.replace)
     talk = Talk(asked.json_target)
     drawn = asked.picture_target is not None or how.suffix == ".png" or how.alone.get("--sheet") is not None
-    prepare_kernels(how.verb, files, picture=drawn)
+    prepare_kernels(how.verb, files, [*how.kernels, *(["picture"] if drawn else [])])
     begin = time.perf_counter()
     done = _Done()
     try:

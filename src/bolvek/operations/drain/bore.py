@@ -4,6 +4,7 @@ They tell where the outer surface begins, where the wall ends, whether the room 
 enough, and how much of the wall is left beside the hole.
 """
 
+import math
 from dataclasses import dataclass
 
 import numpy as np
@@ -134,7 +135,7 @@ def bore_along(
         angle = np.degrees(np.arcsin(lean))
         raise BoreError("flat", f"{name} is too flat: its axis meets the surface at {angle:.0f} degrees, at least 9")
     # how far the outer surface may slope away over the cross-section
-    rise = radius * (2.0 + 1.3 * float(np.sqrt(1 - lean * lean)) / lean) + 0.2
+    rise = radius * (2.0 + 1.3 * math.sqrt(max(1 - lean * lean, 0.0)) / lean) + 0.2
     along, outside_first = _passages(mesh, surface + offsets - rise * axis, axis, rise)
     first_enters = outside_first & (along[:, 0] <= rise)
     if not first_enters[0] and first_enters[1:].any() and not (along[0, 0] <= rise):
