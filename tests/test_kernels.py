@@ -21,19 +21,23 @@ near_grid = st.builds(
 
 
 # helpers are called by kernels only: these call them as one does
+_orient3d, _orient2d = predicates.orient3d.dispatcher, predicates.orient2d.dispatcher
+_triangles_meet = triangles.triangles_meet.dispatcher
+
+
 @numba.njit
 def orient3d(v):
-    return predicates.orient3d(v, 0, 1, 2, 3)
+    return _orient3d(v, 0, 1, 2, 3)
 
 
 @numba.njit
 def orient2d(v):
-    return predicates.orient2d(v, 0, 1, 0, 1, 2)
+    return _orient2d(v, 0, 1, 0, 1, 2)
 
 
 @numba.njit
 def triangles_meet(v, faces, f, g):
-    return triangles.triangles_meet(v, faces, f, g)
+    return _triangles_meet(v, faces, f, g)
 
 
 @numba.njit

@@ -24,7 +24,7 @@ from bolvek.formats.write_text import printable
 from bolvek.jobs.files import expand
 from bolvek.kernels.tree import balls as kernels
 from bolvek.mesh import Mesh
-from bolvek.report.pictures.callouts import MOST, best_views, choose_spots, spread
+from bolvek.report.pictures.callouts import MOST, best_views, choose_spots, spaced
 from bolvek.report.pictures.palette import wall_colours
 from bolvek.report.words.survey import survey_line
 from bolvek.spatial.tree import Tree
@@ -260,7 +260,7 @@ def test_spots_are_what_hangs_together(seed, reach):
     label = np.empty(30, int)
     for k, spot in enumerate(spots):
         label[spot.rows] = k
-        assert spot.figures[0] == value[spot.rows].min() and spot.figures[2] == len(spot.rows)
+        assert spot.least == value[spot.rows].min() and spot.area_mm2 == len(spot.rows)
     gap = np.abs(points[:, None] - points).max(axis=2)
     far = np.linalg.norm(points[:, None] - points, axis=2)
     assert (label[:, None] == label)[far < reach].all()  # nearer than the reach: always one
@@ -291,7 +291,7 @@ def test_balls_touch_and_hold_nothing(seed):
 
 @given(st.lists(st.floats(-50, 850), max_size=20))
 def test_labels_never_meet_and_keep_their_order(wanted):
-    placed = spread(wanted, 12, 780, 24)
+    placed = spaced(wanted, 12, 780, 24)
     order = np.argsort(wanted, kind="stable")
     assert (np.diff(np.array(placed)[order]) >= 24 - 1e-9).all()
     if (np.diff(np.sort(wanted)) >= 24).all():  # nobody in the way: everybody where wanted

@@ -23,9 +23,12 @@ from support import assert_sound, box
 HERE = Path("model")
 
 
+_parse_number = decimals.parse_number.dispatcher  # a helper is called by kernels only: as one calls it
+
+
 @numba.njit
-def parse_number(data, at, end):  # a helper is called by kernels only: as one calls it
-    return decimals.parse_number(data, at, end)
+def parse_number(data, at, end):
+    return _parse_number(data, at, end)
 
 
 def put(folder, data, name):

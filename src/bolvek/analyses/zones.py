@@ -3,10 +3,10 @@
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 
 from bolvek.arrays import Floats, Ints, Ints32
 from bolvek.mesh import Mesh
+from bolvek.spatial.groups import linked_groups
 
 Triple = tuple[float, float, float]
 
@@ -20,22 +20,12 @@ class Zone:
     size_mm: Triple
 
 
-def gather(nodes: int, links: NDArray[np.integer]) -> Ints32:
-    """Group (N,) of each node when links (L, 2) hang them together, numbered by first node."""
-    from scipy.sparse import coo_array  # slow to import, and not needed for a sound model
-    from scipy.sparse.csgraph import connected_components
-
-    ones = np.ones(len(links), np.int8)
-    graph = coo_array((ones, (links[:, 0], links[:, 1])), shape=(nodes, nodes))
-    return np.asarray(connected_components(graph, directed=False)[1], np.int32)
-
-
 def group_faces(mesh: Mesh, faces: Ints) -> Ints32:
     """Group of each face named: faces that share a vertex hang together."""
     vertices, at = np.unique(mesh.faces[faces], return_inverse=True)
     at = at.reshape(-1, 3)
     rows = np.repeat(np.arange(len(faces)), 3)
-    group = gather(len(faces) + len(vertices), np.stack([rows, len(faces) + at.ravel()], axis=1))
+    group = linked_groups(len(faces) + len(vertices), np.stack([rows, len(faces) + at.ravel()], axis=1))
     return np.asarray(np.unique(group[: len(faces)], return_inverse=True)[1], np.int32)
 
 
@@ -44,7 +34,7 @@ def group_edges(mesh: Mesh, half: Ints) -> Ints32:
     face, k = np.divmod(half, 3)
     ends = np.stack([mesh.faces[face, k], mesh.faces[face, (k + 1) % 3]], axis=1)
     vertices, at = np.unique(ends, return_inverse=True)
-    group = gather(len(vertices), at.reshape(-1, 2))
+    group = linked_groups(len(vertices), at.reshape(-1, 2))
     return np.asarray(np.unique(group[at.reshape(-1, 2)[:, 0]], return_inverse=True)[1], np.int32)
 
 

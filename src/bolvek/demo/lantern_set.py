@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from bolvek.demo.pieces import gather, turned
+from bolvek.demo.pieces import in_one, turned
 from bolvek.mesh import Mesh
 
 UNIT = "in"
@@ -27,4 +27,4 @@ def lantern_set() -> dict[str, Mesh]:
     angle = 2 * np.pi * np.arange(16) / 16
     ring = turned([(0.3 + 0.06 * np.cos(a), 0.06 * np.sin(a)) for a in angle], 40, ring=True)
     hook = Mesh(ring.vertices[:, [0, 2, 1]] + np.array([0, 0, 3.55]), ring.faces[:, ::-1])
-    return {"body": gather([body]), "lid": gather([lid]), "hook": gather([hook])}
+    return {"body": in_one([body]), "lid": in_one([lid]), "hook": in_one([hook])}

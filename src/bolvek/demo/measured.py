@@ -5,7 +5,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from bolvek.arrays import Floats
-from bolvek.demo.pieces import blocks, gather
+from bolvek.demo.pieces import blocks, in_one
 from bolvek.mesh import Mesh
 
 Triple = tuple[float, float, float]
@@ -67,7 +67,7 @@ def gourd(sides: int = 160, rows: int = 151) -> tuple[Mesh, list[ThinSpot]]:
     dents = [
         ThinSpot(w, (28.0 * float(np.cos(np.radians(t))), 28.0 * float(np.sin(np.radians(t))), z)) for z, t, w in _DENTS
     ]
-    return gather([Mesh(np.array(vertices), faces)]), sorted([*dents, neck], key=lambda spot: spot.wall_mm)
+    return in_one([Mesh(np.array(vertices), faces)]), sorted([*dents, neck], key=lambda spot: spot.wall_mm)
 
 
 @dataclass(frozen=True)
@@ -108,4 +108,4 @@ def lattice_shade() -> tuple[Mesh, HangPlan]:
         overhang_mm2=float(down.sum()) * CELL_MM**2,
         bed_contact_mm2=float(cells[:, :, 0].sum()) * CELL_MM**2,
     )
-    return gather([blocks(cells, CELL_MM)]), plan
+    return in_one([blocks(cells, CELL_MM)]), plan

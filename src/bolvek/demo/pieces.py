@@ -84,6 +84,6 @@ def blocks(cells: Bools, size: float) -> Mesh:
     return Mesh(size * grid, faces)
 
 
-def gather(pieces: Sequence[Mesh]) -> Mesh:
+def in_one(pieces: Sequence[Mesh]) -> Mesh:
     """Pieces in one mesh as a file holds them: float32, equal points welded."""
     return pieces[0].joined(*pieces[1:]).as_stored()

@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from bolvek.demo.pieces import block, gather, globe, sheet, turned
+from bolvek.demo.pieces import block, globe, in_one, sheet, turned
 from bolvek.mesh import Mesh
 
 
@@ -57,7 +57,7 @@ def finial() -> tuple[Mesh, Plan]:
     ball_middle = ball.vertices[ball.faces].mean(axis=1)
     belt = np.flatnonzero(np.abs(ball_middle[:, 2] - 42) < 1.0)[:: _SIDES // 5][:5]
     doubled = np.concatenate([ball.faces, ball.faces[belt[:3]], ball.faces[belt[3:], ::-1]])
-    mesh = gather(
+    mesh = in_one(
         [Mesh(foot.vertices, foot_faces), Mesh(ball.vertices, doubled), spire, collar.turned(), tip, core, leaf]
     )
     plan = Plan(
@@ -104,7 +104,7 @@ def cloud_tile() -> tuple[Mesh, Plan]:
         open_edges=rim + 5 * 3,
         openings={"rim": 1 + 5, "hole": 2},
     )
-    return gather([skin, *noise]), plan
+    return in_one([skin, *noise]), plan
 
 
 def _border(cells: np.ndarray) -> int:
@@ -164,4 +164,4 @@ def dragon_bracket() -> tuple[Mesh, Plan]:
         cracks_closed=2 * 8,
         knife_edges=3,
     )
-    return gather([plate, arm, left, right, *wings, *sharp, hook]), plan
+    return in_one([plate, arm, left, right, *wings, *sharp, hook]), plan

@@ -6,6 +6,7 @@ BOLVEK_PLAIN=1 in the environment nothing is compiled: every kernel is then the 
 be stepped through.
 """
 
+import functools
 import os
 import threading
 from collections.abc import Callable
@@ -56,6 +57,7 @@ class Kernel:
         """Compile, or load what the cache has."""
         with _COMPILING:
             if self._compiled is None:
+                _teach_numba()
                 dispatcher = _jit(self.function)
                 dispatcher.compile(tuple(_numba_type(word) for word in self.signature.split()))
                 dispatcher.disable_compile()
@@ -86,9 +88,33 @@ def kernel(signature: str) -> Callable[[Callable[..., Any]], Kernel]:
     return wrap
 
 
+class Helper:
+    """A piece that only kernels call. What Numba needs of it is made when a kernel that calls it is compiled: one that
+    comes from the cache needs nothing."""
+
+    def __init__(self, function: Callable[..., Any]) -> None:
+        self.function = function
+        self.__doc__ = function.__doc__
+
+    @functools.cached_property
+    def dispatcher(self) -> Any:
+        """What Numba compiles: without what Python needs to call it."""
+        _teach_numba()
+        return _jit(self.function, no_cpython_wrapper=True)
+
+
 def helper(function: Callable[..., Any]) -> Any:
-    """A piece that only kernels call: compiled without what Python needs to call it."""
-    return function if PLAIN else _jit(function, no_cpython_wrapper=True)
+    """A piece that only kernels call (see `Helper`)."""
+    return function if PLAIN else Helper(function)
+
+
+@functools.cache
+def _teach_numba() -> None:
+    """Let Numba take a `Helper` for what it stands for."""
+    from numba.core.typing.typeof import typeof
+    from numba.extending import typeof_impl
+
+    typeof_impl.register(Helper)(lambda value, context: typeof(value.dispatcher, context.purpose))
 
 
 def bundle(name: str, kind: type, fields: str) -> None:

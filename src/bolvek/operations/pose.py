@@ -4,7 +4,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from bolvek.analyses.shells import counted_once, outward_signs, spread
+from bolvek.analyses.shells import counted_once, for_all_faces, outward_signs
 from bolvek.arrays import Floats
 from bolvek.errors import UsageError, WorkError
 from bolvek.mesh import Mesh
@@ -160,7 +160,7 @@ def _face_at(mesh: Mesh, point: Triple) -> tuple[int, Floats]:
             f"{length_text(most)}: the nearest point of its surface is {point_text(nearest)}"
         )
     once, keep = counted_once(mesh)
-    sign = spread(outward_signs(once), keep, mesh)[face]
+    sign = for_all_faces(outward_signs(once), keep, mesh)[face]
     normal = sign * mesh.area_vectors[face]
     if not np.linalg.norm(normal) > 0:
         raise WorkError(f"the face nearest to {point_text(point)} has no area: it faces nowhere")

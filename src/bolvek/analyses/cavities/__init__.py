@@ -1,14 +1,14 @@
 """Rooms of air in and around a model: which there are, how they open, how wide their ways out are."""
 
 from bolvek.analyses.cavities.necks import Chamber, Ways, find_ways
-from bolvek.analyses.cavities.rooms import OUTSIDE, Cavities, Cavity, Opening, default_ball_mm, find_cavities
+from bolvek.analyses.cavities.rooms import OUTSIDE, Cavities, Cavity, WayOut, default_ball_mm, find_cavities
 
 __all__ = [
     "OUTSIDE",
     "Cavities",
     "Cavity",
     "Chamber",
-    "Opening",
+    "WayOut",
     "Ways",
     "default_ball_mm",
     "find_cavities",

@@ -16,9 +16,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from bolvek.analyses.shells import Shells, nest_exactly
-from bolvek.analyses.zones import gather
 from bolvek.arrays import Bools, Floats, Floats32, Ints, Ints32
 from bolvek.mesh import Mesh
+from bolvek.spatial.groups import linked_groups
 from bolvek.spatial.voxels import distance_to, grown, label_regions, look_along, region_boxes, surface_voxels
 
 OUTSIDE, WALL = -1, -2
@@ -32,7 +32,7 @@ _PROBES = (0.75, 1.25, 1.75, 2.25, 3.0, 4.0)
 
 
 @dataclass(frozen=True)
-class Opening:
+class WayOut:
     """Where a cavity meets the outside: centre and width (widest ball that passes, about)."""
 
     where_mm: tuple[float, float, float]
@@ -48,7 +48,7 @@ class Cavity:
 
     volume_mm3: float
     where_mm: tuple[float, float, float]
-    openings: tuple[Opening, ...]
+    openings: tuple[WayOut, ...]
     closed: bool = False
     pocket: bool = False
 
@@ -88,7 +88,7 @@ class Cavities:
         return np.array([not c.pocket for c in self.found] + [False])
 
     @property
-    def openings(self) -> list[Opening]:
+    def openings(self) -> list[WayOut]:
         """All openings of all rooms."""
         return [o for c in self.found for o in c.openings]
 
@@ -170,7 +170,7 @@ def find_cavities(
     across = np.where(mesh.topology.opposite >= 0, seen[mesh.topology.opposite // 3], OUTSIDE).reshape(-1, 3)
     here = np.broadcast_to(seen[:, None], across.shape)
     joined = (here >= 0) & (across >= 0) & (here != across)
-    group = gather(len(rooms), np.stack([here[joined], across[joined]], axis=1))
+    group = linked_groups(len(rooms), np.stack([here[joined], across[joined]], axis=1))
     merged = [
         _merged([r for r, g in zip(rooms, group.tolist(), strict=True) if g == n]) for n in range(group.max() + 1)
     ]
@@ -301,7 +301,7 @@ def _openings(
     outside: Bools,
     origin: Floats,
     spacing: float,
-) -> list[Opening]:
+) -> list[WayOut]:
     around = tuple(slice(max(s.start - 1, 0), s.stop + 1) for s in box)
     here = rooms[around] == room
     mouth = here & grown(outside[around])
@@ -311,9 +311,9 @@ def _openings(
         voxels = np.argwhere(labels == n) + [s.start for s in around]
         points = ((voxels[:, None] + _THIRDS).reshape(-1, 3)) * spacing + origin
         distance, _ = mesh.tree.nearest(points)
-        openings.append(Opening(_place(points[int(np.argmax(distance))]), float(2 * distance.max())))
+        openings.append(WayOut(_place(points[int(np.argmax(distance))]), float(2 * distance.max())))
     # slivers of a mouth's ragged rim are not openings of their own
-    kept: list[Opening] = []
+    kept: list[WayOut] = []
     for opening in sorted(openings, key=lambda o: -o.width_mm):
         gaps = [
             np.linalg.norm(np.subtract(opening.where_mm, k.where_mm)) - 0.5 * (opening.width_mm + k.width_mm)

@@ -8,7 +8,7 @@ from bolvek.analyses.overhangs.islands import Sweep, find_islands
 from bolvek.analyses.overhangs.record import Island, OverhangRecord, OverhangSettings, OverhangZone, findings_of
 from bolvek.analyses.overhangs.standing import bed_contact, centre_of_mass, foot
 from bolvek.analyses.overhangs.zones import gather_zones
-from bolvek.analyses.shells import counted_once, material_tree, spread, standing
+from bolvek.analyses.shells import counted_once, for_all_faces, material_tree, standing
 from bolvek.analyses.thickness import (
     MOST_RAYS,
     SKIN_SHARE,
@@ -36,13 +36,13 @@ def find_overhangs(mesh: Mesh, settings: OverhangSettings = OverhangSettings()) 
     check_solid(mesh)
     once, keep = counted_once(mesh)
     record, kind = _find(once, settings)
-    return record, np.asarray(spread(kind, keep, mesh), np.int8)
+    return record, np.asarray(for_all_faces(kind, keep, mesh), np.int8)
 
 
 def faces_of(mesh: Mesh, settings: OverhangSettings, most_samples: int) -> Ints8:
     """What each face is, as `find_overhangs` tells it, from no more than so many samples: for pictures."""
     once, keep = counted_once(mesh)
-    return np.asarray(spread(_look(once, settings, most_samples).kind, keep, mesh), np.int8)
+    return np.asarray(for_all_faces(_look(once, settings, most_samples).kind, keep, mesh), np.int8)
 
 
 @dataclass(frozen=True)

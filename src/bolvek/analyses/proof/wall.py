@@ -193,8 +193,8 @@ def _from_the_other_side(
         own = thin[~ours & m.square[thin] & (m.ray[thin] < least_mm)]
         if len(own):
             spots = gather_spots(samples.points[own], m.ray[own], samples.area[own], max(1.5 * spacing, least_mm))
-            worst = min(spots, key=lambda s: s.figures[0])
-            features = (len(spots), worst.figures[0], worst.figures[3])
+            worst = min(spots, key=lambda s: s.least)
+            features = (len(spots), worst.least, worst.where_mm)
     thin = thin[ours & (m.ray[thin] < aim)]
     zero = np.zeros(len(thin))
     return _Measured(samples.points[thin], samples.face[thin], zero, m.ray[thin], m.square[thin]), features

@@ -1,6 +1,6 @@
 """Shells: which lies inside which, their openings, and which way they face."""
 
-from bolvek.analyses.shells.copies import counted_once, faces_alike, part_by_part, spread
+from bolvek.analyses.shells.copies import counted_once, faces_alike, for_all_faces, part_by_part
 from bolvek.analyses.shells.nesting import Shells, closed_shells, nest_exactly, nest_shells
 from bolvek.analyses.shells.openings import EITHER, Opening, Openings, find_openings
 from bolvek.analyses.shells.rims import near_mm, open_pairs
@@ -23,6 +23,6 @@ __all__ = [
     "open_pairs",
     "outward_signs",
     "part_by_part",
-    "spread",
+    "for_all_faces",
     "standing",
 ]

@@ -61,7 +61,7 @@ def _without_copies(mesh: Mesh) -> tuple[Mesh, Ints] | None:
     return Mesh(mesh.vertices, mesh.faces[keep]), keep
 
 
-def spread(values: NDArray, keep: Ints | None, mesh: Mesh) -> NDArray:  # type: ignore[type-arg]
+def for_all_faces(values: NDArray, keep: Ints | None, mesh: Mesh) -> NDArray:  # type: ignore[type-arg]
     """What was found for the faces kept (K,), for all faces (F,) of the mesh: a copy has what its first has."""
     if keep is None:
         return values

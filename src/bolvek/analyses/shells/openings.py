@@ -5,10 +5,10 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from bolvek.analyses.shells.rims import Rims, find_rims, near_mm
-from bolvek.analyses.zones import gather
 from bolvek.arrays import Bools, Floats, Ints, Ints32
 from bolvek.mesh import Mesh
 from bolvek.mesh.topology import OPEN
+from bolvek.spatial.groups import linked_groups
 
 RIM_SHARE = 0.4
 """A loop is the rim of an open skin when a disc as long around has at least this share of the skin's area."""
@@ -93,7 +93,7 @@ def find_openings(mesh: Mesh, radius: float | None = None) -> Openings:
     rims = find_rims(mesh, near_mm(mesh) if radius is None else radius)
     group = np.arange(shells, dtype=np.int32)
     if len(rims.links):
-        _, first, at = np.unique(gather(shells, rims.links), return_index=True, return_inverse=True)
+        _, first, at = np.unique(linked_groups(shells, rims.links), return_index=True, return_inverse=True)
         group = first[at.ravel()].astype(np.int32)
     loops = _measure(mesh, rims, rims.loops)
     seams = [replace(s, kind="seam", length_mm=0.5 * s.length_mm) for s in _measure(mesh, rims, rims.seams)]

@@ -4,11 +4,11 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from bolvek.analyses.zones import gather
 from bolvek.arrays import Bools, Floats, Ints, Ints32
 from bolvek.kernels.surface import defects as kernels
 from bolvek.mesh import Mesh
 from bolvek.mesh.topology import CROWDED, OPEN
+from bolvek.spatial.groups import linked_groups
 
 NEAR_SHARE, MOST_NEAR_MM = 1e-4, 0.02
 """Vertices nearer than this share of the longest side, at most so many mm, count as doubled."""
@@ -69,7 +69,7 @@ def find_rims(mesh: Mesh, radius: float) -> Rims:
     if not len(half):
         return Rims(np.zeros((0, 3)), np.zeros((0, 3)), none, [], [], np.zeros((0, 2), np.int64))
     near = open_pairs(mesh, radius)
-    label = gather(len(mesh.vertices), near).astype(np.int64) if len(near) else np.arange(len(mesh.vertices))
+    label = linked_groups(len(mesh.vertices), near).astype(np.int64) if len(near) else np.arange(len(mesh.vertices))
     half, a, b, split = _split(mesh, half, a, b, radius)
     # pieces that run between the same places cancel two by two: a seam
     low, high = np.minimum(label[a], label[b]), np.maximum(label[a], label[b])
@@ -228,6 +228,6 @@ def _chains(a: Ints, b: Ints) -> list[Ints]:
         return []
     _, node = np.unique(np.stack([a, b]), return_inverse=True)
     node = node.reshape(2, -1)
-    group = gather(int(node.max()) + 1, node.T)[node[0]]
+    group = linked_groups(int(node.max()) + 1, node.T)[node[0]]
     order = np.argsort(group, kind="stable")
     return np.split(order, np.flatnonzero(np.diff(group[order])) + 1)

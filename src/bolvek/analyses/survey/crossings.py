@@ -3,10 +3,11 @@
 import numpy as np
 
 from bolvek.analyses.survey.record import Crossing, Crossings
-from bolvek.analyses.zones import gather, zones
+from bolvek.analyses.zones import zones
 from bolvek.arrays import Bools, Floats, Ints, Ints32
 from bolvek.kernels.surface import defects as kernels
 from bolvek.mesh import Mesh
+from bolvek.spatial.groups import linked_groups
 from bolvek.spatial.parallel import run_ranges
 from bolvek.spatial.tree import Tree
 
@@ -45,7 +46,7 @@ def find_crossings(mesh: Mesh, pairs: Ints32, *, total: int, twins: int, touch: 
         place = np.minimum(np.searchsorted(nodes, beside), len(nodes) - 1)
         same = nodes[place] == beside
         links.append(np.stack([np.flatnonzero(same), place[same]], axis=1))
-    group = gather(len(nodes), np.concatenate(links))
+    group = linked_groups(len(nodes), np.concatenate(links))
     # a pair lies in the group of either of its nodes, and in what the boxes of its faces have in common
     pair_group = group[number[:, 0]]
     of = np.zeros(int(group.max()) + 1, np.int64)

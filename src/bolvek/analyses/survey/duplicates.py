@@ -4,10 +4,11 @@ import numpy as np
 
 from bolvek.analyses.shells import faces_alike, open_pairs
 from bolvek.analyses.survey.record import Near, Twins
-from bolvek.analyses.zones import face_zones, gather
+from bolvek.analyses.zones import face_zones
 from bolvek.arrays import Ints, Ints32
 from bolvek.mesh import Mesh
 from bolvek.mesh.topology import build_topology
+from bolvek.spatial.groups import linked_groups
 
 
 def find_twins(mesh: Mesh, part: Ints32 | None = None) -> tuple[Twins, Ints]:
@@ -37,7 +38,7 @@ def find_near(mesh: Mesh, radius: float) -> Near:
     pairs = open_pairs(mesh, radius)
     if not len(pairs):
         return Near(max(radius, 0.0))
-    faces = gather(len(mesh.vertices), pairs)[mesh.faces]
+    faces = linked_groups(len(mesh.vertices), pairs)[mesh.faces]
     # a face whose corners fall together is gone
     whole = (faces[:, 0] != faces[:, 1]) & (faces[:, 1] != faces[:, 2]) & (faces[:, 2] != faces[:, 0])
     after = build_topology(np.ascontiguousarray(faces[whole], np.int32), len(mesh.vertices))

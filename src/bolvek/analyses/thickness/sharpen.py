@@ -94,15 +94,26 @@ def sought_at_creases(
     found = []
     for spot in gather_spots(points[rows], m.wall[rows], np.ones(len(rows)), s.min_mm)[:_MOST_SOUGHT]:
         own = rows[spot.rows]
-        least, mean, _, where, centre, size = spot.figures
         area = _area_across(scene, points[own], -normal[own], m.wall[own], s)
         if area < s.least_zone:
             continue
-        kind = "hole" if least < s.hole_mm else "thin"
+        kind = "hole" if spot.least < s.hole_mm else "thin"
         shells = tuple(np.unique(shell[own]).tolist())
         # of a corner, the box is that of a disc of that area
-        box = as_triple(np.maximum(size, 2 * np.sqrt(area / np.pi)))
-        found.append(WallZone(kind, least, mean, area, where, centre, box, "ray", shells))
+        box = as_triple(np.maximum(spot.size_mm, 2 * np.sqrt(area / np.pi)))
+        found.append(
+            WallZone(
+                kind=kind,
+                min_mm=spot.least,
+                mean_mm=spot.mean,
+                area_mm2=area,
+                where_mm=spot.where_mm,
+                centre_mm=spot.centre_mm,
+                size_mm=box,
+                decided="ray",
+                shells=shells,
+            )
+        )
     return found
 
 

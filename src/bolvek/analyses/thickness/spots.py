@@ -4,19 +4,24 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from bolvek.analyses.zones import gather
 from bolvek.arrays import Floats, Ints
+from bolvek.spatial.groups import linked_groups
 from bolvek.units import as_triple
 
 Triple = tuple[float, float, float]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Spot:
-    """Rows of the samples in it; figures: least and mean value, area (mm2), place of the least, middle, extent."""
+    """Samples that lie together: their rows, least and mean value, area, place of the least, middle and extent."""
 
     rows: Ints
-    figures: tuple[float, float, float, Triple, Triple, Triple]
+    least: float
+    mean: float
+    area_mm2: float
+    where_mm: Triple
+    centre_mm: Triple
+    size_mm: Triple
 
 
 def gather_spots(points: Floats, value: Floats, area: Floats, reach_mm: float) -> list[Spot]:
@@ -35,7 +40,7 @@ def gather_spots(points: Floats, value: Floats, area: Floats, reach_mm: float) -
         place = np.minimum(np.searchsorted(cells, cells + step), len(cells) - 1)
         here = np.flatnonzero(cells[place] == cells + step)
         links.append(np.stack([here, place[here]], axis=1))
-    group = gather(len(cells), np.concatenate(links))[at.ravel()]
+    group = linked_groups(len(cells), np.concatenate(links))[at.ravel()]
     order = np.argsort(group, kind="stable")
     spots = []
     for rows in np.split(order, np.flatnonzero(np.diff(group[order])) + 1):
@@ -43,6 +48,15 @@ def gather_spots(points: Floats, value: Floats, area: Floats, reach_mm: float) -
         least = int(np.lexsort((*p.T[::-1], v))[0])
         low, high = p.min(axis=0), p.max(axis=0)
         whole = float(a.sum())
-        places = (as_triple(p[least]), as_triple(0.5 * (low + high)), as_triple(high - low))
-        spots.append(Spot(rows, (float(v[least]), float((v * a).sum() / whole), whole, *places)))
+        spots.append(
+            Spot(
+                rows=rows,
+                least=float(v[least]),
+                mean=float((v * a).sum() / whole),
+                area_mm2=whole,
+                where_mm=as_triple(p[least]),
+                centre_mm=as_triple(0.5 * (low + high)),
+                size_mm=as_triple(high - low),
+            )
+        )
     return spots

@@ -5,7 +5,7 @@ from dataclasses import replace
 import numpy as np
 from numpy.typing import NDArray
 
-from bolvek.analyses.shells import counted_once, spread
+from bolvek.analyses.shells import counted_once, for_all_faces
 from bolvek.analyses.thickness.look import BALL_REACH, BROKEN, HIDDEN, PLAIN, UNDEFINED, Scene, Seen, look
 from bolvek.analyses.thickness.probe import check_solid, measure
 from bolvek.analyses.thickness.record import (
@@ -49,7 +49,7 @@ def measure_walls(mesh: Mesh, settings: WallSettings = WallSettings()) -> tuple[
     if keep is None:
         return record, found
     samples = replace(found.samples, face=keep[found.samples.face])
-    return record, replace(found, samples=samples, face_mm=spread(found.face_mm, keep, mesh))
+    return record, replace(found, samples=samples, face_mm=for_all_faces(found.face_mm, keep, mesh))
 
 
 def _measure_walls(mesh: Mesh, s: WallSettings) -> tuple[WallRecord, WallField]:
@@ -118,7 +118,7 @@ def _measure_walls(mesh: Mesh, s: WallSettings) -> tuple[WallRecord, WallField]:
 def wall_at(mesh: Mesh, points: Floats, face: NDArray[np.integer], settings: WallSettings) -> Floats:
     """Walls (Q,) at any points (Q, 3) of faces (Q,); nan where there is none, 0 where it has broken through."""
     once, keep = counted_once(mesh)
-    row = np.asarray(face, np.int64) if keep is None else spread(np.arange(len(keep)), keep, mesh)[face]
+    row = np.asarray(face, np.int64) if keep is None else for_all_faces(np.arange(len(keep)), keep, mesh)[face]
     samples = Samples(points, np.ones(len(points)), row, 0.0)
     return look(Scene.of(once), samples, settings).wall
 
@@ -191,7 +191,19 @@ def _gathered(
         rows = spot.rows
         decided = "ray" if float(area[rows][by_ray[rows]].sum()) >= 0.5 * float(area[rows].sum()) else "ball"
         shells = tuple(np.unique(shell[rows]).tolist())
-        zones.append(WallZone(KINDS[int(kind[rows].min())], *spot.figures, decided, shells))
+        zones.append(
+            WallZone(
+                kind=KINDS[int(kind[rows].min())],
+                min_mm=spot.least,
+                mean_mm=spot.mean,
+                area_mm2=spot.area_mm2,
+                where_mm=spot.where_mm,
+                centre_mm=spot.centre_mm,
+                size_mm=spot.size_mm,
+                decided=decided,
+                shells=shells,
+            )
+        )
     return sorted(zones, key=_zone_order)
 
 
@@ -203,14 +215,23 @@ def _edges(mesh: Mesh, samples: Samples, seen: Seen, s: WallSettings) -> list[Wa
     edges = []
     for spot in gather_spots(points, angle, area, max(1.5 * samples.spacing_mm, s.min_mm)):
         rows = spot.rows
-        _, mean, whole, _, centre, size = spot.figures
-        recedes = s.min_mm / (2 * np.tan(np.radians(0.5 * mean)))
+        recedes = s.min_mm / (2 * np.tan(np.radians(0.5 * spot.mean)))
         # both sides of the strip have about that width
-        length = whole / (2 * recedes)
-        if whole < s.least_zone or recedes < s.min_mm or length < 2 * s.min_mm:
+        length = spot.area_mm2 / (2 * recedes)
+        if spot.area_mm2 < s.least_zone or recedes < s.min_mm or length < 2 * s.min_mm:
             continue
         shells = tuple(np.unique(shell[rows]).tolist())
-        edges.append(WallEdge(float(mean), float(length), float(recedes), whole, centre, size, shells))
+        edges.append(
+            WallEdge(
+                angle_deg=spot.mean,
+                length_mm=float(length),
+                recedes_mm=float(recedes),
+                area_mm2=spot.area_mm2,
+                centre_mm=spot.centre_mm,
+                size_mm=spot.size_mm,
+                shells=shells,
+            )
+        )
     return sorted(edges, key=lambda e: (-e.recedes_mm, e.centre_mm))
 
 

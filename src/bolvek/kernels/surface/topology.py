@@ -163,6 +163,17 @@ def pair_edges(faces, vertex_count, opposite, same_way, shell, fan, totals):
     totals[3] = fans - vertices
 
 
+@kernel("i8[:,:] i4[:]!")
+def join_links(links, label):
+    """label (N,) int32: smallest node of the group that each node belongs to, joined by links (L, 2)."""
+    for i in range(label.shape[0]):
+        label[i] = i
+    for k in range(links.shape[0]):
+        _unite(label, links[k, 0], links[k, 1])
+    for i in range(label.shape[0]):
+        label[i] = _find(label, i)
+
+
 @kernel("i4[:] b1[:] i4[:]!")
 def join_wanted(opposite, wanted, patch):
     """patch (F,) int32: smallest face of the patch of wanted faces that hang together by paired edges.

@@ -6,8 +6,10 @@ import numpy as np
 
 from bolvek.analyses.shells import nest_exactly, standing
 from bolvek.analyses.soundness import find_defects
+from bolvek.analyses.zones import group_edges
 from bolvek.errors import UsageError, WorkError
 from bolvek.mesh import Mesh
+from bolvek.mesh.topology import OPEN
 from bolvek.spatial.isosurface import MIN_CELLS_PER_LEVEL
 from bolvek.units import length_text, point_text
 
@@ -120,13 +122,4 @@ def check_hollowable(mesh: Mesh) -> tuple[Mesh, int]:
 
 def count_openings(mesh: Mesh) -> int:
     """Groups of open edges that hang together."""
-    from scipy.sparse import coo_matrix
-    from scipy.sparse.csgraph import connected_components
-
-    half = np.flatnonzero(mesh.topology.opposite == -1)
-    face, k = np.divmod(half, 3)
-    a, b = mesh.faces[face, k], mesh.faces[face, (k + 1) % 3]
-    _, index = np.unique(np.concatenate([a, b]), return_inverse=True)
-    n = int(index.max()) + 1 if len(index) else 0
-    graph = coo_matrix((np.ones(len(a)), (index[: len(a)], index[len(a) :])), shape=(n, n))
-    return int(connected_components(graph, directed=False)[0])
+    return len(np.unique(group_edges(mesh, np.flatnonzero(mesh.topology.opposite == OPEN))))

@@ -14,7 +14,7 @@ MOST = 12
 
 
 @dataclass(frozen=True)
-class Spot:
+class Callout:
     """A numbered place: its class (the first, where it has several), a few words, middle and extent in mm, a
     point of the surface in trouble, and the direction it faces there."""
 
@@ -71,7 +71,7 @@ def _places(s: Survey) -> list[list[_Place]]:
     ]
 
 
-def choose_spots(mesh: Mesh, s: Survey, marks: Marks) -> tuple[list[Spot], int]:
+def choose_spots(mesh: Mesh, s: Survey, marks: Marks) -> tuple[list[Callout], int]:
     """Up to a dozen places, the largest of every class first; and how many there are in all.
 
     What several classes find in one place is one spot.
@@ -97,7 +97,7 @@ def choose_spots(mesh: Mesh, s: Survey, marks: Marks) -> tuple[list[Spot], int]:
         names = place.names[0] + (f" and {len(place.names) - 1} more" if len(place.names) > 2 else "")
         names = " and ".join(place.names) if len(place.names) == 2 else names
         text = f"{names}, {length_text(place.extent_mm)}"
-        spots.append(Spot(k, place.code, text, place.where, place.extent_mm, anchor, normal))
+        spots.append(Callout(k, place.code, text, place.where, place.extent_mm, anchor, normal))
     return spots, max(total, len(spots))
 
 
@@ -127,7 +127,7 @@ def nearest_surface(mesh: Mesh, where: Floats) -> tuple[Floats, Floats]:
     return mesh.tree.closest_points(where[None], face)[0], normal / max(float(np.linalg.norm(normal)), 1e-300)
 
 
-def best_views(spots: list[Spot]) -> list[View]:
+def best_views(spots: list[Callout]) -> list[View]:
     """Two views: the one that faces most of the places, then the one that faces most of the rest."""
     turns = [-62.0, -17.0, 28.0, 73.0, 118.0, 163.0, 208.0, 253.0]
     views = [View.three_quarter(a, e) for e in (16.0, 50.0, -35.0) for a in turns]
@@ -143,7 +143,7 @@ def best_views(spots: list[Spot]) -> list[View]:
     return [views[first], views[second]]
 
 
-def spread(wanted: list[float], low: float, high: float, gap: float) -> list[float]:
+def spaced(wanted: list[float], low: float, high: float, gap: float) -> list[float]:
     """Heights as near as may be to those wanted, at least a gap apart, in the same order."""
     order = np.argsort(wanted, kind="stable")
     placed = np.maximum(np.array(wanted, float)[order], low)

@@ -8,7 +8,7 @@ from bolvek.arrays import Floats
 from bolvek.mesh import Mesh
 from bolvek.mesh.topology import CROWDED, OPEN
 from bolvek.report.pictures import palette
-from bolvek.report.pictures.callouts import Spot, spread
+from bolvek.report.pictures.callouts import Callout, spaced
 from bolvek.report.pictures.plain import HEIGHT, WIDTH, add_scale_bar
 from bolvek.report.pictures.raster import Image, Paint, render
 from bolvek.report.pictures.view import View
@@ -54,7 +54,7 @@ def _draw_edges(axes: "Axes", image: Image, view: View, mesh: Mesh, slack_mm: fl
         axes.add_collection(LineCollection(list(lines), colors=palette.CLASSES[code], linewidths=width, zorder=3))
 
 
-def numbered_view(figure: "Figure", left: int, mesh: Mesh, view: View, paint: Paint, spots: list[Spot]) -> None:
+def numbered_view(figure: "Figure", left: int, mesh: Mesh, view: View, paint: Paint, spots: list[Callout]) -> None:
     """A view with open and crowded edges drawn and the spots numbered at its sides."""
     width, height = VIEW - 2 * _MARGIN, HEIGHT - _TOP - _BOTTOM
     image = render(mesh, view, width, height, paint=paint)
@@ -69,7 +69,7 @@ def numbered_view(figure: "Figure", left: int, mesh: Mesh, view: View, paint: Pa
     seen = image.sees(flat, slack) | image.sees(flat + np.array([0, 0, slack]), slack)
     for side in (0, 1):
         chosen = [k for k in range(len(spots)) if (at[k, 0] >= width / 2) == bool(side)]
-        heights = spread([float(at[k, 1]) for k in chosen], 12, height - 12, 24)
+        heights = spaced([float(at[k, 1]) for k in chosen], 12, height - 12, 24)
         for k, y in zip(chosen, heights, strict=True):
             x = width + 18 if side else -18
             colour = palette.CLASSES[spots[k].code]
@@ -94,7 +94,7 @@ def _number(axes: "Axes", x: float, y: float, number: int, colour: str, filled: 
     axes.text(x, y, str(number), size=9.5, weight="bold", color=ink, ha="center", va="center_baseline", zorder=7)
 
 
-def zoom(figure: "Figure", mesh: Mesh, paint: Paint, spot: Spot) -> None:
+def zoom(figure: "Figure", mesh: Mesh, paint: Paint, spot: Callout) -> None:
     """The place from near, seen square on, with only what lies around it."""
     width, height = SIDE - 16, 230
     reach = max(3.2 * spot.extent_mm, 5e-4 * float(mesh.size.max()))
@@ -136,7 +136,7 @@ def _short(text: str, most: int) -> str:
     return text if len(text) <= most else text[: most - 3].rstrip(" ,") + "..."
 
 
-def spot_list(figure: "Figure", spots: list[Spot], total: int, rows: int = 12) -> None:
+def spot_list(figure: "Figure", spots: list[Callout], total: int, rows: int = 12) -> None:
     """Numbers, words and places in the column on the right, as many as there are rows for."""
     axes = figure.add_axes(((WIDTH - SIDE) / WIDTH, _BOTTOM / HEIGHT, SIDE / WIDTH, 380 / HEIGHT))
     axes.set_xlim(0, SIDE)

@@ -9,7 +9,7 @@ from bolvek.analyses.overhangs.directions import SHEET_BEST, Comparison, Directi
 from bolvek.arrays import Floats, Ints8
 from bolvek.mesh import Mesh
 from bolvek.report.pictures import palette
-from bolvek.report.pictures.callouts import MOST, Spot, nearest_surface
+from bolvek.report.pictures.callouts import MOST, Callout, nearest_surface
 from bolvek.report.pictures.numbered import SIDE, VIEW, add_image, numbered_view, spot_list
 from bolvek.report.pictures.plain import HEIGHT, WIDTH, Caption, new_figure, png_bytes
 from bolvek.report.pictures.raster import render
@@ -115,10 +115,10 @@ def _places(r: OverhangRecord) -> list[tuple[str, str, Floats, float]]:
     return [place[:4] for place in (*high[:first], *big, *rest)]
 
 
-def _spot(mesh: Mesh, turn: Floats, number: int, code: str, text: str, where: Floats, extent: float) -> Spot:
+def _spot(mesh: Mesh, turn: Floats, number: int, code: str, text: str, where: Floats, extent: float) -> Callout:
     at = turn @ where
     anchor, normal = nearest_surface(mesh, at)
-    return Spot(number, code, text, where, extent, anchor, normal)
+    return Callout(number, code, text, where, extent, anchor, normal)
 
 
 def _figures(figure: "Figure", r: OverhangRecord) -> None:

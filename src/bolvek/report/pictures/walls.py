@@ -9,7 +9,7 @@ from bolvek.analyses.thickness import WallRecord, WallSettings, WallZone, wall_a
 from bolvek.arrays import Floats
 from bolvek.mesh import Mesh
 from bolvek.report.pictures import palette
-from bolvek.report.pictures.callouts import MOST, Spot, best_views, nearest_surface
+from bolvek.report.pictures.callouts import MOST, Callout, best_views, nearest_surface
 from bolvek.report.pictures.numbered import SIDE, VIEW, numbered_view, spot_list
 from bolvek.report.pictures.plain import HEIGHT, WIDTH, Caption, new_figure, png_bytes
 from bolvek.units import length_text
@@ -41,12 +41,12 @@ def walls_picture(mesh: Mesh, record: WallRecord, settings: WallSettings, captio
     return png_bytes(figure)
 
 
-def _spot(mesh: Mesh, number: int, zone: WallZone) -> Spot:
+def _spot(mesh: Mesh, number: int, zone: WallZone) -> Callout:
     where = np.array(zone.where_mm)
     anchor, normal = nearest_surface(mesh, where)
     text = f"{_KINDS[zone.kind]}, {length_text(zone.min_mm)}, {zone.area_mm2:.3g} mm2"
     code = "gap" if zone.kind == "gap" else "wall"
-    return Spot(number, code, text, where, max(zone.size_mm), anchor, normal)
+    return Callout(number, code, text, where, max(zone.size_mm), anchor, normal)
 
 
 def _histogram(figure: "Figure", record: WallRecord) -> None:
