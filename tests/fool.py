@@ -12,7 +12,7 @@ import numpy as np
 
 from bolvek.analyses.proof import ProofSettings, prove
 from bolvek.mesh import Mesh
-from bolvek.operations.convex_cut import ConvexBody, TooClose, prism, subtract
+from bolvek.operations.cut import ConvexBody, TooClose, prism, subtract
 from bolvek.spatial.isosurface import dense_surface
 from support import box
 

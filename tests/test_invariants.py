@@ -11,7 +11,7 @@ from bolvek.analyses.thickness import wall_tolerance_mm
 from bolvek.errors import UsageError
 from bolvek.mesh import Mesh
 from bolvek.mesh.topology import join_topologies, label_patches
-from bolvek.operations.convex_cut import TooClose, prism, subtract
+from bolvek.operations.cut import TooClose, prism, subtract
 from bolvek.operations.hollow.lift import points_of
 from bolvek.operations.slim import slim
 from bolvek.spatial.polygons import contains, signed_area, triangulate, turn

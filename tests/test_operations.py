@@ -10,7 +10,7 @@ from bolvek.analyses.proof import ProofSettings, prove
 from bolvek.analyses.soundness import find_defects
 from bolvek.errors import UsageError, WorkError
 from bolvek.mesh import Mesh
-from bolvek.operations.convex_cut import prism, subtract
+from bolvek.operations.cut import prism, subtract
 from bolvek.operations.drain import Drain, DrainSettings, PlaceSettings, cut_bores, drain, place_drains
 from bolvek.operations.hollow import HollowSettings, hollow
 from bolvek.operations.scale import ScaleSettings, scale

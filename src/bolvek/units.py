@@ -5,11 +5,10 @@ import re
 from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
-from bolvek.arrays import Floats
 from bolvek.errors import UsageError
 
 if TYPE_CHECKING:  # the command line imports this for its help: no numpy then
-    pass
+    from bolvek.arrays import Floats
 
 MILLIMETRES = {
     "mm": 1.0,

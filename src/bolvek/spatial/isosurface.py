@@ -5,6 +5,7 @@ distance differs from the level by more than its half diagonal cannot hold the s
 may hold it are split down to two cells a side; cost follows area over cell size squared.
 """
 
+import math
 from collections.abc import Callable
 from dataclasses import dataclass
 
@@ -19,7 +20,13 @@ _CORNERS = np.array([[k & 1, k >> 1 & 1, k >> 2 & 1] for k in range(8)])
 THIN_SHEET = 0.2
 """Lattice points less than this share of a cell deeper than the level do not count as deep."""
 DEEP = 0.5
-"""Nor do those in no cell with a point that is this share of a cell deeper than the level."""
+"""Nor do those in no cell with a point that is this share of a cell deeper than the level.
+
+Safe only because of the assertion below: a brick of two cells a side is dropped when its middle is more than sqrt(3)
++ THIN_SHEET cells deep. A cell kept beside it has the middle of the edge (or face) they share as a corner, no farther
+than sqrt(2) cells from there: that corner must count as deep, or the surface would be torn where bricks end.
+"""
+assert math.sqrt(3) + THIN_SHEET - math.sqrt(2) > DEEP
 MIN_CELLS_PER_LEVEL = 2 * HALF_DIAGONAL
 """A wall must be more than this many cells, so that no brick holds both its surfaces."""
 MOST_BRICKS = 16_000_000

@@ -8,7 +8,7 @@ from bolvek.analyses.soundness import find_defects
 from bolvek.arrays import Floats, Ints32
 from bolvek.errors import WorkError
 from bolvek.mesh import Mesh
-from bolvek.operations.convex_cut import TooClose, prism, subtract_and_trace
+from bolvek.operations.cut import TooClose, prism, subtract_and_trace
 from bolvek.operations.drain.bore import Bore, DrainSettings, plan_bore
 from bolvek.units import point_text
 

@@ -4,13 +4,16 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from bolvek.analyses.survey.places import places_of
 from bolvek.analyses.survey.record import Marks, Survey
 from bolvek.arrays import Floats
 from bolvek.mesh import Mesh
+from bolvek.report.classes import class_of
 from bolvek.report.pictures.view import View
 from bolvek.units import length_text
 
 MOST = 12
+_IN_ZONES = ("twin_faces", "self_intersections", "nonmanifold_edges", "hidden_faces", "knife_edges", "slivers")
 
 
 @dataclass(frozen=True)
@@ -52,16 +55,9 @@ def _places(s: Survey) -> list[list[_Place]]:
         "rims": [("rim of an open skin", o.where_mm, o.span_mm) for o in openings if o.kind == "rim"],
         "strays": [("stray", x.where_mm, max(x.size_mm)) for x in s.shell_list if x.stray],
     }
-    for code, name, zones in (
-        ("flipped_faces", "flipped faces", s.flipped.zones),
-        ("twin_faces", "twin faces", s.twins.zones),
-        ("self_intersections", "crossing faces", s.self_intersections.zones),
-        ("nonmanifold_edges", "non-manifold edges", s.nonmanifold.zones),
-        ("hidden_faces", "hidden faces", s.hidden.zones),
-        ("knife_edges", "knife edges", s.knives.zones),
-        ("slivers", "slivers", s.slivers.zones),
-    ):
-        found[code] = [(name, z.where_mm, max(z.size_mm)) for z in zones]
+    zones = {"flipped_faces": s.flipped.zones} | {code: places_of(code, s) for code in _IN_ZONES}
+    for code, items in zones.items():
+        found[code] = [(class_of(code).name, z.where_mm, max(z.size_mm)) for z in items]
     for code in ("inside_out", "strays"):
         found[code].sort(key=lambda item: -item[2])
     # a rim is drawn like any open edge

@@ -7,6 +7,7 @@ import numpy as np
 from bolvek.arrays import Floats
 from bolvek.mesh import Mesh
 from bolvek.mesh.topology import CROWDED, OPEN
+from bolvek.report.classes import class_of
 from bolvek.report.pictures import palette
 from bolvek.report.pictures.callouts import Callout, spaced
 from bolvek.report.pictures.plain import HEIGHT, WIDTH, add_scale_bar
@@ -51,7 +52,7 @@ def _draw_edges(axes: "Axes", image: Image, view: View, mesh: Mesh, slack_mm: fl
         flat = view.project(ends.reshape(-1, 3)).reshape(-1, 2, 3)
         seen = image.sees(flat.mean(axis=1), slack_mm)
         lines = image.place(flat[seen].reshape(-1, 3)).reshape(-1, 2, 2)
-        axes.add_collection(LineCollection(list(lines), colors=palette.CLASSES[code], linewidths=width, zorder=3))
+        axes.add_collection(LineCollection(list(lines), colors=class_of(code).colour, linewidths=width, zorder=3))
 
 
 def numbered_view(figure: "Figure", left: int, mesh: Mesh, view: View, paint: Paint, spots: list[Callout]) -> None:
@@ -72,7 +73,7 @@ def numbered_view(figure: "Figure", left: int, mesh: Mesh, view: View, paint: Pa
         heights = spaced([float(at[k, 1]) for k in chosen], 12, height - 12, 24)
         for k, y in zip(chosen, heights, strict=True):
             x = width + 18 if side else -18
-            colour = palette.CLASSES[spots[k].code]
+            colour = class_of(spots[k].code).colour
             axes.plot(
                 [at[k, 0], x],
                 [at[k, 1], y],
@@ -119,7 +120,7 @@ def zoom(figure: "Figure", mesh: Mesh, paint: Paint, spot: Callout) -> None:
         face, k = np.nonzero((opposite == kind) & inside[:, None])
         for f, e in zip(face.tolist(), k.tolist(), strict=True):
             ends = mesh.vertices[[mesh.faces[f, e], mesh.faces[f, (e + 1) % 3]]]
-            axes.plot(*image.place(view.project(ends)).T, color=palette.CLASSES[code], lw=2.2, zorder=3)
+            axes.plot(*image.place(view.project(ends)).T, color=class_of(code).colour, lw=2.2, zorder=3)
     for s in ("top", "bottom", "left", "right"):
         axes.spines[s].set_color(palette.QUIET)
     axes.set_axis_on()
@@ -144,7 +145,7 @@ def spot_list(figure: "Figure", spots: list[Callout], total: int, rows: int = 12
     axes.set_axis_off()
     for k, spot in enumerate(spots[:rows]):
         y = 352 - 28 * k
-        _number(axes, 16, y, spot.number, palette.CLASSES[spot.code], True)
+        _number(axes, 16, y, spot.number, class_of(spot.code).colour, True)
         axes.text(
             34,
             y + 1,

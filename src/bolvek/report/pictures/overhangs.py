@@ -8,6 +8,7 @@ from bolvek.analyses.overhangs import OverhangRecord
 from bolvek.analyses.overhangs.directions import SHEET_BEST, Comparison, Direction
 from bolvek.arrays import Floats, Ints8
 from bolvek.mesh import Mesh
+from bolvek.report.classes import class_of
 from bolvek.report.pictures import palette
 from bolvek.report.pictures.callouts import MOST, Callout, nearest_surface
 from bolvek.report.pictures.numbered import SIDE, VIEW, add_image, numbered_view, spot_list
@@ -22,9 +23,9 @@ if TYPE_CHECKING:
 
 BED = "#009e73"
 _LEGEND = (
-    ("overhang", palette.CLASSES["cantilever"]),
-    ("bridge", palette.CLASSES["bridge"]),
-    ("begins in the air", palette.CLASSES["free"]),
+    ("overhang", class_of("cantilever").colour),
+    ("bridge", class_of("bridge").colour),
+    ("begins in the air", class_of("free").colour),
     ("on the bed", BED),
 )
 
@@ -32,7 +33,7 @@ _LEGEND = (
 def face_paint(kind: Ints8) -> Floats:
     """Colours (F, 3) of what each face is, as `find_overhangs` tells."""
     colours = [palette.PLAIN, palette.linear(BED)]
-    colours += [palette.linear(palette.CLASSES[c]) for c in ("cantilever", "bridge", "free")]
+    colours += [palette.linear(class_of(c).colour) for c in ("cantilever", "bridge", "free")]
     return np.array(colours)[kind]
 
 

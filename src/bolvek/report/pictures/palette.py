@@ -15,27 +15,6 @@ QUIET = "#7d746a"
 FIT = "#2f7d4f"
 UNFIT = "#b3261e"
 
-CLASSES = {
-    "open_edges": "#d55e00",
-    "nonmanifold_edges": "#6a3d9a",
-    "flipped_faces": "#0072b2",
-    "inside_out": "#5b9bd5",
-    "twin_faces": "#cc79a7",
-    "self_intersections": "#e69f00",
-    "hidden_faces": "#56b4e9",
-    "flat_faces": "#111111",
-    "slivers": "#111111",
-    "strays": "#009e73",
-    "knife_edges": "#f0e442",
-    "wall": "#d55e00",
-    "gap": "#6a3d9a",
-    "bridge": "#56b4e9",
-    "cantilever": "#d55e00",
-    "free": "#cc79a7",
-    "island": "#cc79a7",
-}
-"""A survey's classes as they are drawn; told apart by people with any colour vision."""
-
 
 def linear(colour: str) -> tuple[float, float, float]:
     """A hex colour as the linear triple that comes out as it in a fully lit picture."""

@@ -6,6 +6,7 @@ import numpy as np
 
 from bolvek.analyses.survey.record import Marks, Survey
 from bolvek.mesh import Mesh
+from bolvek.report.classes import CLASSES, class_of
 from bolvek.report.pictures import palette
 from bolvek.report.pictures.callouts import best_views, choose_spots
 from bolvek.report.pictures.numbered import SIDE, VIEW, numbered_view, spot_list, zoom
@@ -15,39 +16,14 @@ if TYPE_CHECKING:
     from matplotlib.figure import Figure
 
 
-_NAMES = {
-    "open_edges": "open edges",
-    "nonmanifold_edges": "non-manifold edges",
-    "flipped_faces": "flipped faces",
-    "inside_out": "inside out",
-    "twin_faces": "twin faces",
-    "self_intersections": "crossing faces",
-    "hidden_faces": "hidden faces",
-    "flat_faces": "faces without area",
-    "slivers": "slivers",
-    "strays": "strays",
-    "knife_edges": "knife edges",
-}
-_ORDER = (
-    "inside_out",
-    "hidden_faces",
-    "strays",
-    "knife_edges",
-    "flipped_faces",
-    "self_intersections",
-    "twin_faces",
-    "slivers",
-)
-
-
 def survey_picture(mesh: Mesh, survey: Survey, marks: Marks, caption: Caption) -> bytes:
     """PNG of a survey: what is wrong, where, and the smallest place from near."""
     figure = new_figure(caption)
     spots, total = choose_spots(mesh, survey, marks)
     paint = np.tile(np.array(palette.PLAIN), (len(mesh.faces), 1))
-    for code in _ORDER:
-        if code in marks.faces:
-            paint[marks.faces[code]] = palette.linear(palette.CLASSES[code])
+    for code in sorted(marks.faces, key=lambda c: class_of(c).layer):
+        if class_of(code).layer:
+            paint[marks.faces[code]] = palette.linear(class_of(code).colour)
     for k, view in enumerate(best_views(spots)):
         numbered_view(figure, 8 + k * (VIEW + 6), mesh, view, paint, spots)
     if spots:
@@ -66,8 +42,10 @@ def _legend(figure: "Figure", marks: Marks) -> None:
     axes.set_ylim(0, 22)
     axes.set_axis_off()
     x = 44.0
-    for code in (c for c in palette.CLASSES if c in marks.faces):
-        text = f"{_NAMES[code]} ({len(marks.faces[code]):,} faces)" if code != "open_edges" else _NAMES[code]
-        axes.plot([x], [12], "s", color=palette.CLASSES[code], ms=9, clip_on=False)
+    for code in (c for c in CLASSES if c in marks.faces):
+        text = (
+            f"{class_of(code).name} ({len(marks.faces[code]):,} faces)" if code != "open_edges" else class_of(code).name
+        )
+        axes.plot([x], [12], "s", color=class_of(code).colour, ms=9, clip_on=False)
         axes.text(x + 10, 12, text, size=9, color=palette.INK, va="center")
         x += 34 + 7.0 * len(text)

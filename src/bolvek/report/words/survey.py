@@ -2,14 +2,15 @@
 
 from collections.abc import Sequence
 from itertools import permutations
-from pathlib import Path
 
 from bolvek.analyses.shells import Opening
 from bolvek.analyses.survey import Crossing, Judgement, Shell, Survey
-from bolvek.analyses.survey.judgement import KINDS
+from bolvek.analyses.survey.findings import KINDS
+from bolvek.analyses.survey.places import places_of
 from bolvek.analyses.zones import Zone
 from bolvek.formats.registry import Model
 from bolvek.profiles import Material, Printer
+from bolvek.report.classes import class_of
 from bolvek.units import count_text, length_text, point_text, size_text, volume_text
 
 Row = tuple[str, str]
@@ -17,17 +18,6 @@ Row = tuple[str, str]
 MOST_LISTED = 8
 
 _PURPOSES = {"slice": "to slice", "hollow": "to hollow", "measure": "to measure"}
-_NAMES = {
-    "open_edges": "open edges",
-    "nonmanifold_edges": "non-manifold edges",
-    "badly_oriented_edges": "flipped faces",
-    "inside_out": "inside out",
-    "self_intersections": "crossing faces",
-    "flat_faces": "faces without area",
-    "split_vertices": "touching fans",
-    "buried": "buried shells",
-    "twin_faces": "twin faces",
-}
 _MEANS = {
     ("slice", "yes"): "one clear inside in every layer",
     ("slice", "in part"): "slicers disagree; look at the layers",
@@ -38,16 +28,6 @@ _MEANS = {
     ("measure", "yes"): "walls have two sides everywhere",
     ("measure", "in part"): "not to be trusted near the faults",
     ("measure", "no"): "inside and outside are not told apart",
-}
-ADVICE = {
-    "nonmanifold_edges": "pull apart what meets there, or join it",
-    "badly_oriented_edges": "turn the flipped faces",
-    "inside_out": "'hollow' and 'prep' turn shells that are inside out",
-    "self_intersections": "join the parts into one, or trust the slicer and look at its layers",
-    "flat_faces": "take them out, or weld their ends",
-    "split_vertices": "pull the fans apart there, or join them",
-    "buried": "take them out, or turn them if a void is meant",
-    "twin_faces": "take the copies out",
 }
 _OPENINGS_ADVICE = {
     "hole": "close the holes",
@@ -134,8 +114,8 @@ def purpose_rows(judgement: Judgement) -> list[tuple[str, str, str]]:
 
 def verdict_text(s: Survey, judgement: Judgement) -> str:
     """One sentence: what it is."""
-    names = _NAMES if s.flipped.count or not s.one_sided else _NAMES | {"badly_oriented_edges": "one side only"}
-    faults = [names[f.code] for f in judgement.findings if f.severity == "fault"]
+    one_sided = {"badly_oriented_edges": "one side only"} if s.one_sided and not s.flipped.count else {}
+    faults = [one_sided.get(f.code) or class_of(f.code).name for f in judgement.findings if f.severity == "fault"]
     if not faults:
         return ("sound" if s.sound else "no fault found") + (f"; hollow: {_rooms_text(s)}" if s.rooms else "")
     return f"{'not sound' if not s.sound else 'sound as a surface, but'}: {', '.join(faults)}"
@@ -170,14 +150,14 @@ def _advice(code: str, s: Survey) -> str:
         return _openings_advice(s.openings)
     if code == "badly_oriented_edges" and s.one_sided:
         thick = "give the one with one side a thickness: it has no outside"
-        return f"{ADVICE[code]}; {thick}" if s.flipped.count else thick
+        return f"{class_of(code).advice}; {thick}" if s.flipped.count else thick
     if code == "twin_faces" and not s.twins.same_way:
         return "join the bodies that lie against each other there, or take both faces out"
     if code == "nonmanifold_edges" and not s.nonmanifold_left:
         return ""
     if code == "inside_out" and any(x.role == "cavity" for x in s.shell_list):
         return "turn all of it" if s.everything_inside_out else "turn it"
-    return ADVICE[code]
+    return class_of(code).advice
 
 
 def _openings_advice(openings: list[Opening]) -> str:
@@ -187,26 +167,12 @@ def _openings_advice(openings: list[Opening]) -> str:
 
 def _places(code: str, s: Survey) -> list[Row]:
     """Where a finding is, largest first."""
-    lists: dict[str, list[Zone]] = {
-        "nonmanifold_edges": s.nonmanifold.zones,
-        "badly_oriented_edges": s.flipped.zones,
-        "twin_faces": s.twins.zones,
-        "hidden_faces": s.hidden.zones,
-        "slivers": s.slivers.zones,
-        "knife_edges": s.knives.zones,
-    }
-    shells = {
-        "inside_out": [x for x in s.shell_list if x.inside_out],
-        "buried": [x for x in s.shell_list if x.role == "buried"],
-        "strays": [x for x in s.shell_list if x.stray],
-    }
-    if code in shells:
-        named = [(_name(x), x) for x in _largest(shells[code], lambda x: x.area_mm2)]
-        texts = [f"{name} at {_at(x.where_mm, s)}, {size_text(x.size_mm)}" for name, x in named]
-    elif code == "self_intersections":
-        texts = [_crossing_text(z, s) for z in s.self_intersections.zones]
-    else:
-        texts = [f"{z.count:,} at {_at(z.where_mm, s)}, {size_text(z.size_mm)}" for z in lists.get(code, [])]
+    found = [x for x in places_of(code, s) if not isinstance(x, Opening)]  # openings have rows of their own
+    shells = _largest([x for x in found if isinstance(x, Shell)], lambda x: x.area_mm2)
+    texts = [f"{_name(x)} at {_at(x.where_mm, s)}, {size_text(x.size_mm)}" for x in shells]
+    texts += [_crossing_text(x, s) for x in found if isinstance(x, Crossing)]
+    zones = [x for x in found if isinstance(x, Zone)]
+    texts += [f"{z.count:,} at {_at(z.where_mm, s)}, {size_text(z.size_mm)}" for z in zones]
     return [(f"  {k}", text) for k, text in enumerate(texts, 1)]
 
 
@@ -375,8 +341,3 @@ def _clean_text(s: Survey) -> str:
 def _limited(rows: list[Row], most: int) -> list[tuple[str, str, str]]:
     shown = [(name, text, "") for name, text in rows[:most]]
     return shown if len(rows) <= most else [*shown, ("", f"and {len(rows) - most:,} more (--details or --json)", "")]
-
-
-def failure_line(path: Path, error: Exception) -> str:
-    """A file that could not be surveyed."""
-    return str(error).removeprefix(f"{path}: ").removeprefix(f"{path} ")

@@ -1,4 +1,4 @@
-"""Taking a convex body out of a closed mesh.
+"""Clipping a mesh against one convex body.
 
 Each touched triangle is clipped once against the whole body. The signed distance of every local
 vertex to every plane is computed once and is the truth from then on: a plane becomes a piecewise
@@ -11,16 +11,13 @@ Values too near to zero to be trusted raise `TooClose`; the caller moves the bod
 of a millimetre and tries again (controlled perturbation; Halperin and Shelton 1998).
 """
 
-from collections.abc import Sequence
-from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
 
-from bolvek.arrays import Bools, Floats, Ints32
+from bolvek.arrays import Bools, Floats
 from bolvek.mesh import Mesh
-from bolvek.spatial.frames import across
-from bolvek.spatial.polygons import PolygonError, triangulate
+from bolvek.operations.cut.body import ConvexBody
 
 MARGIN_MM = 1e-7
 """A distance to a plane, or between two crossings, below this is too close to call."""
@@ -33,77 +30,7 @@ class TooClose(Exception):
     """A decision stood on the edge: move the body slightly and try again."""
 
 
-@dataclass(frozen=True)
-class ConvexBody:
-    """A convex body whose corners each join three planes.
-
-    normal (P, 3) outward, offset (P,): points x with normal @ x <= offset; corner (C, 3); rings:
-    per plane its corners, counterclockwise seen from outside.
-    """
-
-    normal: Floats
-    offset: Floats
-    corner: Floats
-    rings: tuple[tuple[int, ...], ...]
-
-
-def prism(start: Floats, end: Floats, radius: float, sides: int, turn_deg: float = 0.0) -> ConvexBody:
-    """A straight prism around the axis start..end, its corners on a circle of the radius (mm)."""
-    axis = end - start
-    axis = axis / np.linalg.norm(axis)
-    u, w = across(axis)
-    angle = np.radians(turn_deg) + 2 * np.pi * np.arange(sides) / sides
-    rim = radius * (np.cos(angle)[:, None] * u + np.sin(angle)[:, None] * w)
-    corner = np.concatenate([start + rim, end + rim])
-    middle = angle + np.pi / sides
-    side = np.cos(middle)[:, None] * u + np.sin(middle)[:, None] * w
-    apothem = radius * np.cos(np.pi / sides)
-    normal = np.concatenate([side, [-axis, axis]])
-    offset = np.concatenate([side @ start + apothem, [-axis @ start, axis @ end]])
-    n = sides
-    rings: list[tuple[int, ...]] = [(k, (k + 1) % n, n + (k + 1) % n, n + k) for k in range(n)]
-    rings += [tuple(range(n - 1, -1, -1)), tuple(range(n, 2 * n))]
-    return ConvexBody(normal, offset, corner, tuple(rings))
-
-
-def subtract(mesh: Mesh, bodies: Sequence[ConvexBody]) -> Mesh:
-    """The closed mesh without the bodies; untouched triangles come first, as they were.
-
-    Raises TooClose when a body should be moved a little, ValueError when one touches no face.
-    """
-    return subtract_and_trace(mesh, bodies)[0]
-
-
-def subtract_and_trace(mesh: Mesh, bodies: Sequence[ConvexBody]) -> tuple[Mesh, Ints32]:
-    """`subtract`, and for each face of the result (F,) the face it is of, -1 for a wall of a body.
-
-    Bodies that touch no common triangle and do not come near each other are cut at once, the others one after
-    the other.
-    """
-    cuts: list[_Cut] = []
-    taken: set[int] = set()
-    later: list[ConvexBody] = []
-    for body in bodies:
-        cut = _Cut(mesh, body)
-        cut.run()
-        if taken.isdisjoint(cut.dropped) and not any(_boxes_meet(body, other.body) for other in cuts):
-            taken.update(cut.dropped)
-            cuts.append(cut)
-        else:
-            later.append(body)
-    result, source = _assemble(mesh, cuts)
-    if later:
-        result, again = subtract_and_trace(result, later)
-        source = np.where(again >= 0, source[np.maximum(again, 0)], -1).astype(np.int32)
-    return result, source
-
-
-def _boxes_meet(a: ConvexBody, b: ConvexBody) -> bool:
-    """Whether the boxes around two bodies meet: only then can the bodies."""
-    return bool(((a.corner.min(axis=0) <= b.corner.max(axis=0)) & (b.corner.min(axis=0) <= a.corner.max(axis=0))).all())
-
-
-class _Cut:
+class Clip:
     """One subtraction: nodes, the steps each face's remainder and each wall is traced from."""
 
     def __init__(self, mesh: Mesh, body: ConvexBody) -> None:
@@ -309,39 +236,6 @@ class _Cut:
                 self.wall_steps[owner[(c, d)]].append((b, a))
 
 
-def _assemble(mesh: Mesh, cuts: list[_Cut]) -> tuple[Mesh, Ints32]:
-    """The mesh without the dropped faces and with the triangulated polygons of all cuts; what each face is of."""
-    extra: list[Floats] = []
-    base = len(mesh.vertices)
-    faces: list[tuple[int, int, int]] = []
-    source: list[int] = []
-    keep = np.ones(len(mesh.faces), bool)
-    for cut in cuts:
-        keep[cut.dropped] = False
-        index: dict[Node, int] = {}
-
-        def number(node: Node, cut: _Cut = cut, index: dict[Node, int] = index) -> int:
-            if node[0] == "vertex":
-                return int(node[1])
-            if node not in index:
-                index[node] = base + len(extra)
-                extra.append(cut.point[node])
-            return index[node]
-
-        for normal, loops, owner in cut.polygons:
-            numbered = [[number(node) for node in loop] for loop in loops]
-            points = {i: mesh.vertices[i] if i < base else extra[i - base] for loop in numbered for i in loop}
-            try:
-                faces += triangulate(_flat_points(normal, points), numbered)  # type: ignore[arg-type]
-            except PolygonError:
-                raise TooClose from None
-            source += [owner] * (len(faces) - len(source))
-    vertices = np.concatenate([mesh.vertices, np.array(extra).reshape(-1, 3)])
-    new = np.array(faces, np.int32).reshape(-1, 3)
-    result = Mesh(vertices, np.concatenate([mesh.faces[keep], new])).picked(slice(None))
-    return result, np.concatenate([np.flatnonzero(keep), source]).astype(np.int32)
-
-
 def _check_apart(enter: Floats, leave: Floats, margin: float) -> None:
     """The crossings that decide must be clear of their rivals."""
     if len(enter) < 2:
@@ -367,10 +261,3 @@ def _trace(steps: list[Step]) -> list[list[Node]]:
             node = following.pop(node)
         loops.append(loop)
     return loops
-
-
-def _flat_points(normal: Floats, points: dict[int, Floats]) -> dict[int, tuple[float, float]]:
-    """Points seen against the normal: the largest component is dropped, the turn is kept."""
-    k = int(np.argmax(np.abs(normal)))
-    i, j = ((k + 1) % 3, (k + 2) % 3) if normal[k] > 0 else ((k + 2) % 3, (k + 1) % 3)
-    return {n: (float(p[i]), float(p[j])) for n, p in points.items()}

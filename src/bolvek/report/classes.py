@@ -1,0 +1,46 @@
+"""Classes of findings as people are told and shown them: name, colour, what to do."""
+
+from dataclasses import dataclass
+
+
+@dataclass(frozen=True)
+class Class:
+    """name: in a list; colour: in pictures (hex); advice: what to do about it; layer: what is painted later covers
+    what is painted before, 0 is not painted."""
+
+    name: str
+    colour: str = "#111111"
+    advice: str = ""
+    layer: int = 0
+
+
+CLASSES = {
+    "open_edges": Class("open edges", "#d55e00"),
+    "nonmanifold_edges": Class("non-manifold edges", "#6a3d9a", "pull apart what meets there, or join it"),
+    "badly_oriented_edges": Class("flipped faces", "#0072b2", "turn the flipped faces"),
+    "flipped_faces": Class("flipped faces", "#0072b2", layer=5),
+    "inside_out": Class("inside out", "#5b9bd5", "'hollow' and 'prep' turn shells that are inside out", layer=1),
+    "twin_faces": Class("twin faces", "#cc79a7", "take the copies out", layer=7),
+    "self_intersections": Class(
+        "crossing faces", "#e69f00", "join the parts into one, or trust the slicer and look at its layers", layer=6
+    ),
+    "hidden_faces": Class("hidden faces", "#56b4e9", layer=2),
+    "buried": Class("buried shells", "#56b4e9", "take them out, or turn them if a void is meant"),
+    "flat_faces": Class("faces without area", "#111111", "take them out, or weld their ends"),
+    "split_vertices": Class("touching fans", "#111111", "pull the fans apart there, or join them"),
+    "slivers": Class("slivers", "#111111", layer=8),
+    "strays": Class("strays", "#009e73", layer=3),
+    "knife_edges": Class("knife edges", "#f0e442", layer=4),
+    "wall": Class("thin wall", "#d55e00"),
+    "gap": Class("narrow gap", "#6a3d9a"),
+    "bridge": Class("bridge", "#56b4e9"),
+    "cantilever": Class("overhang", "#d55e00"),
+    "free": Class("bottom of an island", "#cc79a7"),
+    "island": Class("island", "#cc79a7"),
+}
+"""Told apart by people with any colour vision."""
+
+
+def class_of(code: str) -> Class:
+    """The class of a code; of one that is not in the table, its own words in grey."""
+    return CLASSES.get(code) or Class(code.replace("_", " "))
