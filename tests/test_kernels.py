@@ -1,5 +1,11 @@
 """Kernels against slow plain references."""
 
+import contextlib
+import glob
+import json
+import os
+import subprocess
+import sys
 from fractions import Fraction
 
 import numba
@@ -8,6 +14,9 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from bolvek.arrays import frozen
+from bolvek.formats import write_model
+from bolvek.kernels.cache import cache_folder
 from bolvek.kernels.exact import predicates, triangles
 from bolvek.kernels.tree import lanes
 from bolvek.mesh import Mesh
@@ -20,19 +29,21 @@ near_grid = st.builds(
 )
 
 
-# helpers are called by kernels only: these call them as one does
+# helpers are called by kernels only: these call them as one does, with the very types: no second variant is made
 _orient3d, _orient2d = predicates.orient3d.dispatcher, predicates.orient2d.dispatcher
 _triangles_meet = triangles.triangles_meet.dispatcher
+_ROWS = tuple(np.int32(k) for k in range(4))
+_X, _Y = np.int64(0), np.int64(1)
 
 
 @numba.njit
 def orient3d(v):
-    return _orient3d(v, 0, 1, 2, 3)
+    return _orient3d(v, *_ROWS)
 
 
 @numba.njit
 def orient2d(v):
-    return _orient2d(v, 0, 1, 0, 1, 2)
+    return _orient2d(v, _X, _Y, *_ROWS[:3])
 
 
 @numba.njit
@@ -65,7 +76,7 @@ def exact_sign(rows):
 def test_orient3d_is_exact_where_floats_fail(numbers):
     v = np.array(numbers).reshape(4, 3)
     f = [[Fraction(x) for x in row] for row in v.tolist()]
-    assert orient3d(v) == exact_sign([[x - y for x, y in zip(row, f[3], strict=True)] for row in f[:3]])
+    assert orient3d(frozen(v)) == exact_sign([[x - y for x, y in zip(row, f[3], strict=True)] for row in f[:3]])
 
 
 @given(st.lists(near_grid, min_size=6, max_size=6))
@@ -74,7 +85,7 @@ def test_orient2d_is_exact_where_floats_fail(numbers):
     v[:, :2] = np.array(numbers).reshape(3, 2)
     a, b, c = ([Fraction(x) for x in row] for row in v[:, :2].tolist())
     det = (a[0] - c[0]) * (b[1] - c[1]) - (a[1] - c[1]) * (b[0] - c[0])
-    assert orient2d(v) == (det > 0) - (det < 0)
+    assert orient2d(frozen(v)) == (det > 0) - (det < 0)
 
 
 @pytest.mark.parametrize("shared", [0, 1, 2])
@@ -97,8 +108,8 @@ def test_triangles_meet_agrees_with_rational_arithmetic(shared, flat):
             continue  # equal points are welded before they come here
         expected = slow_meet(exact, faces[0], faces[1])
         met += expected
-        assert triangles_meet(v, faces, 0, 1) == expected, v[faces].tolist()
-        assert triangles_meet(v, faces, 1, 0) == expected
+        assert triangles_meet(frozen(v), frozen(faces), _ROWS[0], _ROWS[1]) == expected, v[faces].tolist()
+        assert triangles_meet(frozen(v), frozen(faces), _ROWS[1], _ROWS[0]) == expected
     assert met > 10
 
 
@@ -223,3 +234,69 @@ def test_distance_transform_and_surface_voxels():
     distance = sphere.tree.nearest(centres.reshape(-1, 3))[0].reshape(33, 33, 33)
     assert voxels[distance < 0.24].all()  # the surface reaches into the cube around the centre
     assert not voxels[distance > 0.45].any()  # farther than half the cube's diagonal
+
+
+# --- how kernels are compiled ------------------------------------------------------------------------
+
+
+def test_every_kernel_and_helper_is_compiled_for_one_signature():
+    """Of what was compiled so far, tests included: one file of code for each index."""
+    indexes = list(cache_folder().rglob("*.nbi"))
+    assert len(indexes) > 50
+    several = {i.stem: n for i in indexes if (n := len(list(i.parent.glob(f"{glob.escape(i.stem)}.*.nbc")))) != 1}
+    assert several == {}
+
+
+def test_the_table_of_verbs_names_the_kernels_they_need(bolvek, tmp_path):
+    from bolvek.cli.verbs import VERBS
+    from bolvek.kernels import KERNELS
+    from bolvek.kernels.warm import modules_of
+
+    write_model(tmp_path / "two.stl", ball(8.0).joined(box((20, 0, 0), (26, 6, 6))))
+    write_model(tmp_path / "open.stl", box().picked(slice(2, None)))
+    before = {kernel: kernel._compiled for kernel in KERNELS}
+    asks = {
+        "survey": ["open.stl", "two.stl"],
+        "walls": ["two.stl", "--gap", "1mm"],
+        "overhangs": ["two.stl", "--compare-up", "3"],
+        "scale": ["two.stl", "--by", "2"],
+        "pose": ["two.stl", "--turn", "x:90"],
+        "hollow": ["two.stl", "--wall", "1.5mm"],
+        "drain": ["two.hollow.stl", "--at", "0,0,-8", "--diameter", "2mm"],
+        "prep": ["two.stl", "--wall", "1.5mm", "--diameter", "2mm"],
+        "proof": ["two.hollow.stl", "--wall", "1.5mm"],
+    }
+    missing = {}
+    for verb, ask in asks.items():
+        for kernel in KERNELS:
+            kernel._compiled = None
+        with contextlib.suppress(AssertionError):  # some of them are unfit, and end with 1
+            bolvek(verb, *ask)
+        used = {kernel.module for kernel in KERNELS if kernel._compiled is not None}
+        missing[verb] = used - set(modules_of(VERBS[verb].kernels))
+    for kernel, compiled in before.items():
+        kernel._compiled = compiled
+    assert {verb: modules for verb, modules in missing.items() if modules} == {}
+
+
+def test_nothing_is_compiled_where_kernels_stay_plain(tmp_path):
+    """BOLVEK_PLAIN=1 gives the same record, and leaves no compiled code."""
+    write_model(tmp_path / "box.stl", box((0, 0, 0), (4, 4, 1)))
+    records = []
+    for plain in ("0", "1"):
+        environment = {**os.environ, "BOLVEK_PLAIN": plain}
+        if plain == "1":
+            environment["BOLVEK_CACHE"] = str(tmp_path / "cache")
+        done = subprocess.run(
+            [sys.executable, "-m", "bolvek", "walls", "box.stl", "--min", "0.5mm", "--spacing", "1mm", "--json", "-"],
+            cwd=tmp_path,
+            env=environment,
+            capture_output=True,
+            text=True,
+        )
+        assert done.returncode == 0, done.stderr
+        record = json.loads(done.stdout)
+        del record["seconds"]
+        records.append(record)
+    assert records[0] == records[1]
+    assert not list((tmp_path / "cache").rglob("*.nbi"))

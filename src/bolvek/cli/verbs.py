@@ -16,7 +16,7 @@ VERBS = {
     "survey": Verb(
         "Look at models: what they are, what is wrong, where.",
         "inspect, check, analyse, report errors, volume, weight",
-        ("mesh", "shells", "faults"),
+        ("mesh", "shells", "faults", "voids"),
     ),
     "walls": Verb(
         "Measure wall thickness, thin spots and gaps.",
@@ -40,7 +40,9 @@ VERBS = {
         ("mesh",),
     ),
     "hollow": Verb(
-        "Hollow a solid model, leaving a wall.", "shell, offset inward, save resin", ("mesh", "walls", "hollow")
+        "Hollow a solid model, leaving a wall.",
+        "shell, offset inward, save resin",
+        ("mesh", "shells", "walls", "hollow"),
     ),
     "drain": Verb("Cut drain and vent holes.", "escape holes, drill, punch", ("mesh", "drain")),
     "proof": Verb(

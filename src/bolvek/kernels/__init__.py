@@ -22,6 +22,9 @@ PLAIN = os.environ.get("BOLVEK_PLAIN", "") not in ("", "0")
 KERNELS: list["Kernel"] = []
 """Every entry of the rooms imported so far."""
 
+HELPERS: list["Helper"] = []
+"""Every helper."""
+
 _BUNDLES: dict[str, tuple[type, str]] = {}
 _COMPILING = threading.Lock()
 
@@ -95,6 +98,7 @@ class Helper:
     def __init__(self, function: Callable[..., Any]) -> None:
         self.function = function
         self.__doc__ = function.__doc__
+        HELPERS.append(self)
 
     @functools.cached_property
     def dispatcher(self) -> Any:
