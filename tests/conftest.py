@@ -11,8 +11,6 @@ from types import SimpleNamespace
 import pytest
 from hypothesis import settings
 
-from bolvek.formats import write_model
-
 settings.register_profile("bolvek", deadline=None, max_examples=40, derandomize=True)
 settings.load_profile("bolvek")
 
@@ -61,10 +59,9 @@ def installed(tmp_path):
 
 
 @pytest.fixture(scope="session")
-def carp_file(tmp_path_factory):
-    """The demo's carp as a file."""
-    from bolvek.demo.carp import carp
-
-    path = tmp_path_factory.mktemp("workshop") / "carp.stl"
-    write_model(path, carp())
-    return path
+def demo_folder(tmp_path_factory):
+    """What `bolvek demo` of the installed program leaves, and what it said."""
+    folder = tmp_path_factory.mktemp("demo") / "out"
+    program = Path(sys.executable).with_name("bolvek")
+    done = subprocess.run([program, "demo", folder], capture_output=True, text=True, timeout=600)
+    return _check(done, 0), folder

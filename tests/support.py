@@ -2,9 +2,10 @@
 
 from collections import Counter
 from fractions import Fraction
-from itertools import combinations
+from itertools import combinations, combinations_with_replacement
 
 import numpy as np
+from scipy.spatial import cKDTree
 
 from bolvek.mesh import Mesh
 from bolvek.spatial.isosurface import dense_surface
@@ -60,7 +61,7 @@ def pricked_ball() -> tuple[Mesh, np.ndarray]:
 
 
 def assert_sound(mesh: Mesh) -> None:
-    """Closed, oriented, manifold by counting; no crossing by exact arithmetic on a small mesh."""
+    """Closed, oriented, manifold by counting; no crossing by exact arithmetic."""
     edges = Counter((int(f[k]), int(f[(k + 1) % 3])) for f in mesh.faces for k in range(3))
     assert max(edges.values()) == 1, "an edge is used twice the same way"
     assert all((b, a) in edges for a, b in edges), "an edge is open"
@@ -77,8 +78,52 @@ def assert_sound(mesh: Mesh) -> None:
             if node == start:
                 break
         assert length == len(ring), "a vertex has two fans"
-    if len(mesh.faces) <= 90:
-        assert not slow_pairs(mesh)
+    assert not crossing_pairs(mesh)
+
+
+def crossing_pairs(mesh: Mesh) -> set[tuple[int, int]]:
+    """`slow_pairs` for a mesh of any size: only pairs whose boxes meet and that float64 cannot surely tell apart."""
+    corners = mesh.corners
+    middle = corners.mean(axis=1)
+    radius = np.linalg.norm(corners - middle[:, None], axis=2).max(axis=1)
+    size = np.floor(np.log2(np.maximum(radius, 1e-300)))  # faces of about one size are looked up together
+    found = []
+    for one, other in combinations_with_replacement(np.unique(size), 2):
+        a, b = np.flatnonzero(size == one), np.flatnonzero(size == other)
+        near = cKDTree(middle[a]).query_ball_tree(cKDTree(middle[b]), 2.0 ** (one + 1) + 2.0 ** (other + 1))
+        rows = np.repeat(np.arange(len(a)), [len(x) for x in near])
+        found.append(np.stack([a[rows], b[np.concatenate([np.array(x, int) for x in near])]], axis=1))
+    pairs = np.sort(np.concatenate(found), axis=1)
+    f, g = np.unique(pairs[pairs[:, 0] != pairs[:, 1]], axis=0).T
+    low, high = corners.min(axis=1), corners.max(axis=1)
+    meet = ((low[f] <= high[g]) & (low[g] <= high[f])).all(axis=1)
+    f, g = f[meet], g[meet]
+    open_case = ~(_surely_beside(mesh, f, g) | _surely_beside(mesh, g, f))
+    exact = [[Fraction(float(x)) for x in v] for v in mesh.vertices]
+    rest = zip(f[open_case].tolist(), g[open_case].tolist(), strict=True)
+    return {(i, j) for i, j in rest if slow_meet(exact, mesh.faces[i], mesh.faces[j])}
+
+
+def _surely_beside(mesh: Mesh, f, g):
+    """Pairs (P,) in which g's corners that f does not have lie, by a wide margin, on one side of f's plane, or beyond
+    one side of f within its plane: all that the two can share then is what they have in common."""
+    corners, own = mesh.corners[f], mesh.faces[f]
+    normal = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
+    shared = (mesh.faces[g][:, :, None] == own[:, None, :]).any(axis=2)
+    side = _cosine(mesh.corners[g] - corners[:, :1], normal)
+    beside = (shared | (side > 1e-9)).all(axis=1) | (shared | (side < -1e-9)).all(axis=1)
+    for k in range(3):
+        inward = np.cross(normal, corners[:, (k + 1) % 3] - corners[:, k])
+        ends = own[:, [k, (k + 1) % 3]]
+        on_side = (mesh.faces[g][:, :, None] == ends[:, None, :]).any(axis=2)
+        beside |= (on_side | (_cosine(mesh.corners[g] - corners[:, k : k + 1], inward) < -1e-9)).all(axis=1)
+    return beside & ~shared.all(axis=1)
+
+
+def _cosine(off, way):
+    """Cosines (P, 3) of the angles between offsets (P, 3, 3) and a direction (P, 3)."""
+    size = np.linalg.norm(off, axis=2) * np.linalg.norm(way, axis=1)[:, None]
+    return np.einsum("pkx,px->pk", off, way) / np.maximum(size, 1e-300)
 
 
 def slow_pairs(mesh: Mesh) -> set[tuple[int, int]]:

@@ -33,36 +33,21 @@ def test_help_is_quick_and_complete(bolvek):
     assert subprocess.run([sys.executable, "-c", code], stdout=subprocess.DEVNULL).returncode == 0
 
 
-def test_the_whole_way_on_the_carp(installed, carp_file, tmp_path):
-    done = installed(
-        "prep",
-        carp_file,
-        "--height",
-        "90mm",
-        "--wall",
-        "2mm",
-        "--drains",
-        2,
-        "-o",
-        "out/carp.stl",
-        "--json",
-        "carp.json",
-        "--picture",
-        "carp.png",
-    )
+@pytest.mark.xdist_group("demo")  # it is run once
+def test_the_whole_way_on_the_carp(bolvek, demo_folder):
+    done, folder = demo_folder
     for word in ("read", "scale", "check", "hollow", "place", "drain", "proof", "write", "verdict"):
         assert word in done.stdout
-    record = Record.model_validate_json((tmp_path / "carp.json").read_text())
+    record = Record.model_validate_json((folder / "carp.prep.json").read_text())
     proof = record.models[0].proof
     assert record.verdict == "fit" and proof.sound and proof.sound_as_stored
     assert proof.drains == 2 and len(proof.cavities) == 1 and proof.bodies == 1
     assert proof.wall.min_mm >= 1.99 and proof.wall.median_mm == pytest.approx(2.0, abs=0.05)
     assert record.models[0].size_mm[2] == pytest.approx(90, abs=1e-4)
-    assert (tmp_path / "carp.png").read_bytes().startswith(b"\x89PNG")
     # outer triangles are untouched except around the drains
-    before = read_model(carp_file).mesh
+    before = read_model(folder / "carp.stl").mesh
     scaled = (before.vertices * record.models[0].scale.factor).astype(np.float32)[before.faces]
-    after = read_model(tmp_path / "out/carp.stl").mesh.corners.astype(np.float32)
+    after = read_model(folder / "carp.prep.stl").mesh.corners.astype(np.float32)
     kept = {c.tobytes() for c in after}
     gone = np.array([c for c in scaled if c.tobytes() not in kept], float)
     assert 0 < len(gone) < 0.02 * len(scaled)
@@ -73,7 +58,7 @@ def test_the_whole_way_on_the_carp(installed, carp_file, tmp_path):
     ]
     assert np.min(reach, axis=0).max() < 3.5
     # the file says the same about itself
-    again = installed("proof", "out/carp.stl", "--wall", "2mm", "--json", "-")
+    again = bolvek("proof", folder / "carp.prep.stl", "--wall", "2mm", "--json", "-")
     assert json.loads(again.stdout)["models"][0]["proof"]["wall"]["min_mm"] == pytest.approx(proof.wall.min_mm)
     assert "fit to print" in again.stderr
 
@@ -178,9 +163,10 @@ def test_a_cut_picture_shows_the_wall_in_proportion():
     assert (red & shown).sum() / shown.sum() == pytest.approx(1 - (14 / 20) ** 2, abs=0.03)
 
 
-def test_demo_leaves_models_record_and_pictures(bolvek, tmp_path):
-    bolvek("demo", "out")
-    names = {str(p.relative_to(tmp_path / "out")) for p in (tmp_path / "out").rglob("*") if p.is_file()}
+@pytest.mark.xdist_group("demo")
+def test_demo_leaves_models_record_and_pictures(bolvek, demo_folder):
+    _, folder = demo_folder
+    names = {str(p.relative_to(folder)) for p in folder.rglob("*") if p.is_file()}
     carp = {"carp.stl", "carp.png", "carp.prep.stl", "carp.prep.png", "carp.prep.json"}
     proven = {"twin_lamp.stl", "twin_lamp.proof.png"}
     looked = {"finial.stl", "cloud_tile.ply", "dragon_bracket.obj", "survey.json"}
@@ -188,4 +174,73 @@ def test_demo_leaves_models_record_and_pictures(bolvek, tmp_path):
     lanterns = {f"lantern_set/{n}{s}" for n in ("body", "lid", "hook") for s in (".stl", ".sized.stl")}
     measured = {"gourd.stl", "gourd.walls.png"} | {f"lattice_shade{s}" for s in (".stl", ".overhangs.png", ".ways.png")}
     assert names == carp | proven | looked | pictures | lanterns | measured
-    bolvek("demo", "out", expect=3)
+    assert all(p.read_bytes().startswith(b"\x89PNG") for p in folder.rglob("*.png"))
+    bolvek("demo", folder, expect=3)
+
+
+def test_every_verb_takes_several_models_and_a_broken_one_stops_no_other(bolvek, tmp_path):
+    small(tmp_path, ball(8.0), "one.stl")
+    small(tmp_path, box((0, 0, 0), (9, 9, 9)), "two.obj")
+    (tmp_path / "broken.stl").write_text("solid nothing\nendsolid\n")
+    ask = {
+        "hollow": ["--wall", "1.5mm"],
+        "prep": ["--wall", "1.5mm", "--diameter", "2mm"],
+        "pose": ["--turn", "x:90"],
+        "walls": [],
+        "overhangs": [],
+        "proof": [],
+        "picture": [],
+    }
+    for verb, more in ask.items():
+        writes = ["-o", f"{verb}/"] if verb in ("hollow", "prep", "pose", "picture") else []
+        record = [] if verb == "picture" else ["--json", f"{verb}.json"]
+        files = ["one.stl", "broken.stl", "two.obj"]
+        done = bolvek(verb, *files, *more, *writes, *record, expect=3)
+        lines = done.stdout.splitlines()
+        assert len(lines) == 4 and lines[-1].startswith("total") and "1 failed" in lines[-1], done.stdout
+        assert lines[1].startswith("failed") and "broken.stl" in lines[1]
+        if writes:
+            assert sorted(p.stem for p in (tmp_path / verb).iterdir()) == [f"one.{verb}", f"two.{verb}"]
+        if record:
+            told = Record.model_validate_json((tmp_path / f"{verb}.json").read_text())
+            assert [m.file for m in told.models] == ["one.stl", "two.obj"] and told.failed[0].file == "broken.stl"
+            assert not told.ok
+    # a set that cannot be read whole is not scaled
+    assert "broken.stl" in bolvek("scale", "one.stl", "broken.stl", "--longest", "5cm", "-o", "s/", expect=3).stderr
+    assert not (tmp_path / "s").exists()
+    assert "1 model, not for 2" in bolvek("walls", "one.stl", "two.obj", "--values", "v.csv", expect=2).stderr.replace(
+        "one model", "1 model"
+    )
+    assert "need a folder" in bolvek("hollow", "one.stl", "two.obj", "-o", "x.stl", expect=2).stderr
+
+
+def test_ctrl_c_among_several_tells_what_was_written(bolvek, tmp_path, monkeypatch):
+    from bolvek.cli.base import run
+
+    small(tmp_path, name="one.stl")
+    small(tmp_path, name="two.stl")
+
+    def read(path, **more):
+        if path.name == "two.stl":
+            raise KeyboardInterrupt
+        return read_model(path, **more)
+
+    monkeypatch.setattr(run, "read_model", read)
+    done = bolvek("pose", "one.stl", "two.stl", "--turn", "z:90", expect=130)
+    assert "stopped; 1 file written before that" in done.stderr and (tmp_path / "one.pose.stl").exists()
+
+
+def test_a_link_to_the_input_is_the_input_and_capitals_are_no_other_format(bolvek, tmp_path):
+    small(tmp_path, name="MODEL.STL")
+    (tmp_path / "link.stl").symlink_to(tmp_path / "MODEL.STL")
+    before = (tmp_path / "MODEL.STL").read_bytes()
+    assert "input itself" in bolvek("pose", "MODEL.STL", "--drop", "-o", "link.stl", "--replace", expect=3).stderr
+    assert "input itself" in bolvek("pose", "link.stl", "--drop", "-o", "MODEL.STL", "--replace", expect=3).stderr
+    bolvek("pose", "link.stl", "--drop", "-o", "OUT.PLY")
+    assert read_model(tmp_path / "OUT.PLY").format == "PLY"
+    assert (tmp_path / "MODEL.STL").read_bytes() == before and (tmp_path / "link.stl").is_symlink()
+
+
+def test_a_verb_is_found_by_what_it_is_called_elsewhere(bolvek):
+    assert "Did you mean 'pose'" in bolvek("rotate", "x.stl", expect=2).stderr
+    assert "Also looked for as" in bolvek("proof", "-h").stdout

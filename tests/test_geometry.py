@@ -10,11 +10,13 @@ from bolvek.analyses.soundness import find_defects
 from bolvek.errors import WorkError
 from bolvek.mesh import Mesh
 from bolvek.operations.cut import TooClose, prism, subtract
-from bolvek.operations.hollow.lift import points_of
+from bolvek.operations.drain import Drain, DrainSettings, drain
+from bolvek.operations.hollow.lift import lift_to_wall, points_of
 from bolvek.operations.slim import deviations, slim
+from bolvek.operations.untangle import untangle
 from bolvek.spatial.isosurface import dense_surface, lipschitz_surface
 from bolvek.spatial.polygons import PolygonError, signed_area, triangulate
-from support import assert_sound, ball, blob, box, shell_box
+from support import assert_sound, ball, blob, box, crossing_pairs, shell_box
 
 
 def polygon_area(radius, sides):
@@ -173,3 +175,49 @@ def test_several_bodies_at_once_and_overlapping_ones():
     assert 1000 - result.volume == pytest.approx(2 * polygon_area(1.0, 12) * 10, rel=1e-5)
     crossing = [apart[0], prism(np.array([-1.0, 5.2, 5.13]), np.array([11.0, 5.1, 5.3]), 1.3, 9, 11.0)]
     assert_sound(subtract(box(), crossing))
+
+
+def test_slimming_two_skins_that_lie_close_keeps_them_apart():
+    """Either alone may move by more than lies between them: crossings are seen, and the work is done again."""
+    outer, inner = ball(10.0, 1.5), ball(9.5, 1.3)
+    skins = outer.joined(inner.turned())
+    assert not crossing_pairs(skins)
+    result, record = slim(skins, 0.7)
+    assert record.triangles_after < 0.8 * record.triangles_before and record.deviation_mm <= 0.7
+    assert_sound(result)
+
+
+def test_a_facet_that_cuts_nearer_than_the_wall_is_lifted():
+    """A coarse shell around a ball-shaped void: its facets cut corners towards the void."""
+    mesh = box((-20, -20, -20), (20, 20, 20)).joined(ball(5.0, 0.5).turned())
+    inner = ball(7.02, 2.4)
+    points, _ = points_of(inner, np.arange(len(inner.faces)), 0.3)
+    assert mesh.tree.nearest(points)[0].min() < 1.9
+    lifted, least = lift_to_wall(mesh, inner, 2.0)
+    points, _ = points_of(lifted, np.arange(len(lifted.faces)), 0.1)
+    assert least >= 1.995 and mesh.tree.nearest(points)[0].min() > 1.98
+    assert (np.linalg.norm(lifted.vertices, axis=1) >= np.linalg.norm(inner.vertices, axis=1) - 1e-9).all()
+
+
+def test_untangling_puts_back_what_crosses_and_nothing_far_from_it():
+    clean = ball(10.0, 1.0)
+    top = int(np.argmax(clean.vertices[:, 2]))
+    moved = clean.vertices * 1.02
+    moved[top] = [0, 0, -15.0]  # through the whole ball
+    result = untangle(clean, clean.moved(moved))
+    assert not crossing_pairs(result)
+    far = np.linalg.norm(clean.vertices - clean.vertices[top], axis=1) > 4.0
+    far &= np.linalg.norm(clean.vertices - [0, 0, -10.0], axis=1) > 4.0
+    np.testing.assert_array_equal(result.vertices[far], moved[far])
+    np.testing.assert_array_equal(result.vertices[top], clean.vertices[top])
+
+
+def test_a_cut_through_a_corner_is_moved_a_hair_and_made():
+    """Its corners lie on the diagonal of the floor: too close to call for the body as asked, moved by the drain."""
+    hollowed = shell_box(2.0, 20.0)
+    body = prism(np.array([10.0, 10, -1]), np.array([10.0, 10, 4]), 1.0, 4, 45.0)
+    with pytest.raises(TooClose):
+        subtract(hollowed, [body])
+    made, record = drain(hollowed, DrainSettings(drains=(Drain((10, 10, 0), 2.0),), sides=4))
+    assert_sound(made)
+    assert record.volume_removed_mm3 == pytest.approx(2 * polygon_area(1.0, 4), rel=1e-3)

@@ -20,7 +20,7 @@ from bolvek.kernels.cache import cache_folder
 from bolvek.kernels.exact import predicates, triangles
 from bolvek.kernels.tree import lanes
 from bolvek.mesh import Mesh
-from bolvek.spatial.tree import Tree
+from bolvek.spatial.tree import WINDING_ACCURACY, Tree
 from bolvek.spatial.voxels import distance_to, label_regions, region_boxes, surface_voxels
 from support import ball, blob, box, slow_meet, slow_pairs
 
@@ -90,11 +90,13 @@ def test_orient2d_is_exact_where_floats_fail(numbers):
 
 @pytest.mark.parametrize("shared", [0, 1, 2])
 @pytest.mark.parametrize("flat", [False, True])
-def test_triangles_meet_agrees_with_rational_arithmetic(shared, flat):
+@pytest.mark.parametrize("ulp", [0.0, 2.0**-50])
+def test_triangles_meet_agrees_with_rational_arithmetic(shared, flat, ulp):
+    """On a coarse grid, where touching is common, and a few last bits off it, where floats see no difference."""
     rng = np.random.default_rng(10 * shared + flat)
     met = 0
-    for _ in range(500):
-        v = rng.integers(0, 4, (6, 3)).astype(float)
+    for _ in range(250):
+        v = rng.integers(0, 4, (6, 3)) + ulp * rng.integers(-2, 3, (6, 3))
         if flat:
             v[:, 2] = v[:, 0]
         faces = np.array([[0, 1, 2], [3, 4, 5]], np.int32)
@@ -110,12 +112,12 @@ def test_triangles_meet_agrees_with_rational_arithmetic(shared, flat):
         met += expected
         assert triangles_meet(frozen(v), frozen(faces), _ROWS[0], _ROWS[1]) == expected, v[faces].tolist()
         assert triangles_meet(frozen(v), frozen(faces), _ROWS[1], _ROWS[0]) == expected
-    assert met > 10
+    assert met > 5 or (ulp and shared == 2)  # a fold exactly onto the same plane hardly ever happens there
 
 
 def test_meeting_pairs_agree_with_all_against_all():
     rng = np.random.default_rng(3)
-    soup = Mesh.from_corners(rng.integers(0, 7, (110, 3, 3)) + 0.25 * rng.integers(0, 2, (110, 3, 3)))
+    soup = Mesh.from_corners(rng.integers(0, 6, (70, 3, 3)) + 0.25 * rng.integers(0, 2, (70, 3, 3)))
     proper = soup.picked(soup.face_areas > 0)
     pairs, count = proper.tree.meeting_pairs()
     assert count == len(pairs) > 30
@@ -141,6 +143,31 @@ def test_nearest_agrees_with_all_faces(model):
     assert (model.tree.nearest(points, limit=0.5)[0][distance > 0.5] == np.inf).all()
 
 
+def dipole_bound(mesh, point):
+    """How far the winding number may be off at a point: a group of faces of area A within r of its centre, d away, is
+    replaced by one dipole there; a dipole's field changes by at most 2 / (d - r)^3 a millimetre."""
+    tree, area = mesh.tree.arrays, mesh.face_areas[mesh.tree.order]
+    total, todo = 1e-5, [0]
+    while todo:
+        node = todo.pop()
+        for k in np.flatnonzero(tree.child[node] != -2):
+            d = np.linalg.norm(tree.disc[node, :3, k] + tree.origin - point)
+            r = tree.moment[node, 3, k]
+            if d > WINDING_ACCURACY * r:
+                total += below(tree, area, node, k) * r * 2 / (d - r) ** 3 / (4 * np.pi)
+            elif tree.child[node, k] >= 0:
+                todo.append(tree.child[node, k])
+    return total
+
+
+def below(tree, area, node, k):
+    """Area of all faces under a child."""
+    if tree.child[node, k] == -1:
+        return area[tree.first[node, k] : tree.first[node, k] + tree.count[node, k]].sum()
+    child = tree.child[node, k]
+    return sum(below(tree, area, child, m) for m in range(8) if tree.child[child, m] != -2)
+
+
 def test_winding_and_rays_agree_with_solid_angles(model):
     rng = np.random.default_rng(1)
     points = rng.uniform(-12, 12, (80, 3))
@@ -151,7 +178,10 @@ def test_winding_and_rays_agree_with_solid_angles(model):
     det = np.einsum("pfx,pfx->pf", a, np.cross(b, c))
     below = la * lb * lc + (a * b).sum(2) * lc + (b * c).sum(2) * la + (c * a).sum(2) * lb
     exact = (2 * np.arctan2(det, below)).sum(axis=1) / (4 * np.pi)
-    assert np.abs(model.tree.winding(points) - exact).max() < 0.15
+    wound = model.tree.winding(points)
+    bounds = np.array([dipole_bound(model, point) for point in points])
+    assert (np.abs(wound - exact) <= bounds).all() and np.abs(wound - exact).max() < 0.05
+    assert ((wound > 0.5) == (exact > 0.5)).all()
     hits = model.tree.rays(points, np.broadcast_to([0.3, 0.5, 0.81], points.shape), most=32)
     assert (hits.found % 2 == (exact > 0.5)).all()
     assert (np.diff(np.where(hits.face >= 0, hits.distance, 1e9), axis=1) >= 0).all()

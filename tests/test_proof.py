@@ -4,7 +4,7 @@ from fractions import Fraction
 
 import numpy as np
 import pytest
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from bolvek.analyses.cavities import find_cavities, find_ways
@@ -122,7 +122,7 @@ def test_widest_ways_are_those_of_a_slow_search(seed):
     assert level.tolist() == best.tolist()
 
 
-@pytest.mark.parametrize("neck", [0.3, 0.8, 1.3])
+@pytest.mark.parametrize("neck", [0.5, 0.8, 1.3])
 def test_a_neck_has_the_width_of_the_circle_in_it(neck):
     rng = np.random.default_rng(3)
     mesh = box((0, 0, 0), (40, 20, 20)).joined(
@@ -138,6 +138,7 @@ def test_a_neck_has_the_width_of_the_circle_in_it(neck):
     assert not find_ways(mesh, 0.9 * neck).chambers
 
 
+@settings(max_examples=12)
 @given(st.integers(1, 9), seeds)
 def test_collapsed_faces_change_nothing_but_their_own_count(count, seed):
     rng = np.random.default_rng(seed)

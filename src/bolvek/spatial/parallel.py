@@ -5,6 +5,8 @@ from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from typing import Any
 
+_MOST_RANGES = 64
+
 
 def thread_count() -> int:
     """Threads to use: BOLVEK_THREADS if set, else the processors this process may use."""
@@ -15,11 +17,14 @@ def thread_count() -> int:
 
 
 def run_ranges(work: Callable[[int, int], Any], total: int, *, grain: int = 4096) -> list[Any]:
-    """Call work(begin, end) over 0..total in chunks of about `grain`; results in range order."""
+    """Call work(begin, end) over 0..total in ranges of `grain` or more; results in their order.
+
+    The ranges are the same whatever the number of threads, so that nothing can depend on it.
+    """
     if total <= 0:
         return []
     threads = thread_count()
-    chunk = max(grain, -(-total // (threads * 16)))
+    chunk = max(grain, -(-total // _MOST_RANGES))
     ranges = [(b, min(b + chunk, total)) for b in range(0, total, chunk)]
     if threads == 1 or len(ranges) == 1:
         return [work(b, e) for b, e in ranges]

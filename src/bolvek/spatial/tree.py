@@ -305,4 +305,7 @@ def curve_order(points: Floats) -> Ints:
     for shift, mask in ((16, 0x030000FF), (8, 0x0300F00F), (4, 0x030C30C3), (2, 0x09249249)):
         cell = (cell | (cell << np.uint32(shift))) & np.uint32(mask)
     code = cell[:, 0] | (cell[:, 1] << np.uint32(1)) | (cell[:, 2] << np.uint32(2))
-    return np.argsort(code, kind="stable")
+    # sixteen bits at a time: NumPy sorts those by counting
+    order = np.argsort((code & np.uint32(0x7FFF)).astype(np.uint16), kind="stable")
+    high = (code >> np.uint32(15)).astype(np.uint16)
+    return order[np.argsort(high[order], kind="stable")]
