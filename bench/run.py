@@ -44,6 +44,49 @@ def run(*args: object, cache: Path | None = None) -> tuple[float, float, int]:
     return seconds, int(kilobytes) / 1024, int(code_text)
 
 
+def yardstick() -> float:
+    """Seconds of a fixed workload in NumPy and memory: what this machine does in this hour."""
+    rng = np.random.default_rng(0)
+    numbers = rng.random(4_000_000)
+    rows = rng.integers(0, len(numbers), len(numbers))
+    begin = time.perf_counter()
+    for _ in range(3):
+        numbers = np.sort(numbers[rows]) + np.sqrt(numbers)
+    return time.perf_counter() - begin
+
+
+def timed_with_yardstick(*args: object, cache: Path | None = None) -> tuple[float, float, float]:
+    """Seconds, the same in yardsticks (the mean of one before and one after), and peak memory (MB)."""
+    before = yardstick()
+    seconds, peak, _ = run(*args, cache=cache)
+    return seconds, seconds / (0.5 * (before + yardstick())), peak
+
+
+def starts(folder: Path) -> None:
+    """The first run of every verb on a machine, and the next one, on small models."""
+    print(
+        "## First and next start\n\n| verb | first ever s | in yardsticks | next s | in yardsticks |\n|---|---|---|---|---|"
+    )
+    run("demo", folder / "models")
+    models = folder / "models"
+    asks: dict[str, list[object]] = {
+        "survey": [models / "finial.stl"],
+        "walls": [models / "gourd.stl"],
+        "overhangs": [models / "lattice_shade.stl"],
+        "scale": [models / "carp.stl", "--by", 2, "-o", folder / "s.stl", "--replace"],
+        "pose": [models / "carp.stl", "--turn", "x:90", "-o", folder / "s.stl", "--replace"],
+        "hollow": [models / "carp.stl", "-o", folder / "s.stl", "--replace"],
+        "proof": [models / "carp.prep.stl", "--wall", "2mm"],
+        "prep": [models / "carp.stl", "-o", folder / "s.stl", "--replace"],
+    }
+    for verb, ask in asks.items():
+        cache = folder / f"cache-{verb}"
+        first = timed_with_yardstick(verb, *ask, cache=cache)
+        again = min(timed_with_yardstick(verb, *ask, cache=cache) for _ in range(3))
+        print(f"| {verb} | {first[0]:.1f} | {first[1]:.1f} | {again[0]:.2f} | {again[1]:.2f} |", flush=True)
+    print()
+
+
 def big(folder: Path) -> None:
     """The million-triangle case, cold and warm, step by step."""
     source, target, record = folder / "big.stl", folder / "big.prep.stl", folder / "big.json"
@@ -52,16 +95,20 @@ def big(folder: Path) -> None:
     ask = ["prep", source, "--wall", "2mm", "--grid", "0.5mm", "-o", target, "--json", record, "--replace"]
     cold, _, _ = run(*ask, cache=folder / "cache")
     print(f"## {len(mesh.faces):,} triangles, 100 mm, wall 2 mm, grid 0.5 mm\n")
-    rows, total, memory = [], [], 0.0
+    rows, total, ratios, memory = [], [], [], 0.0
     for _ in range(3):
-        seconds, peak, _ = run(*ask)
+        seconds, ratio, peak = timed_with_yardstick(*ask)
         total.append(seconds)
+        ratios.append(ratio)
         memory = max(memory, peak)
         rows.append(json.loads(record.read_text())["seconds"])
     print("| step | seconds |\n|---|---|")
     for step in rows[0]:
         print(f"| {step} | {statistics.median(r[step] for r in rows):.2f} |")
-    print(f"| whole program, warm | {statistics.median(total):.2f} |\n| whole program, first run ever | {cold:.1f} |")
+    print(f"| whole program, warm | {statistics.median(total):.2f} |")
+    print(
+        f"| the same in yardsticks | {statistics.median(ratios):.1f} |\n| whole program, first run ever | {cold:.1f} |"
+    )
     print(f"| peak memory, MB | {memory:.0f} |\n")
 
 
@@ -235,11 +282,11 @@ def main() -> None:
     """Run what was asked for."""
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("--sweep", action="store_true", help="also run the sweep over models")
-    parser.add_argument("--only", choices=("demo", "look", "measures", "big"), help="only this table")
+    parser.add_argument("--only", choices=("demo", "starts", "look", "measures", "big"), help="only this table")
     asked = parser.parse_args()
     with tempfile.TemporaryDirectory() as name:
         folder = Path(name)
-        for part in (demo, look, measures, big):
+        for part in (demo, starts, look, measures, big):
             if asked.only in (None, part.__name__):
                 part(folder)
         if asked.sweep:

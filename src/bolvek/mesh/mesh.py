@@ -1,7 +1,5 @@
 """`Mesh`: triangles as frozen arrays, with topology, measures and the tree computed on demand."""
 
-from concurrent.futures import ThreadPoolExecutor
-
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
@@ -10,7 +8,7 @@ from bolvek.kernels.exact.triangles import area_vectors
 from bolvek.kernels.surface import topology as kernels
 from bolvek.mesh.derived import Derived, once_a_mesh
 from bolvek.mesh.topology import Topology, build_topology, join_topologies
-from bolvek.spatial.parallel import run_ranges
+from bolvek.spatial.parallel import run_ranges, side_by_side
 from bolvek.spatial.signed import SignedDistance
 from bolvek.spatial.tree import Tree
 
@@ -85,10 +83,7 @@ class Mesh:
 
     def prepare(self) -> None:
         """Tree and topology side by side: neither needs the other."""
-        with ThreadPoolExecutor(1) as beside:
-            waiting = beside.submit(lambda: self.topology)
-            self.tree  # noqa: B018
-            waiting.result()
+        side_by_side(lambda: self.topology, lambda: self.tree)
 
     @property
     @once_a_mesh

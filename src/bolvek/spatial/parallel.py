@@ -3,7 +3,10 @@
 import os
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
-from typing import Any
+from typing import Any, TypeVar
+
+A = TypeVar("A")
+B = TypeVar("B")
 
 _MOST_RANGES = 64
 
@@ -14,6 +17,16 @@ def thread_count() -> int:
     if asked.isdigit() and int(asked) > 0:
         return int(asked)
     return len(os.sched_getaffinity(0)) if hasattr(os, "sched_getaffinity") else (os.cpu_count() or 1)
+
+
+def side_by_side(one: Callable[[], A], other: Callable[[], B]) -> tuple[A, B]:
+    """What two works give that need nothing of each other: each has stretches on one core that the other can use."""
+    if thread_count() == 1:
+        return one(), other()
+    with ThreadPoolExecutor(1) as beside:
+        waiting = beside.submit(one)
+        found = other()
+        return waiting.result(), found
 
 
 def run_ranges(work: Callable[[int, int], Any], total: int, *, grain: int = 4096) -> list[Any]:

@@ -16,6 +16,7 @@ from bolvek.analyses.proof.wall import measure_wall
 from bolvek.analyses.shells import Shells, nest_exactly
 from bolvek.analyses.soundness import Defect, find_defects
 from bolvek.mesh import Mesh
+from bolvek.spatial.parallel import side_by_side
 from bolvek.units import length_text, point_text
 
 T = TypeVar("T")
@@ -97,16 +98,22 @@ def examine(mesh: Mesh, settings: ProofSettings, origin: Origin | None = None) -
         reason = "not judged: inside and outside contradict each other"
         clauses += [Clause("ways", "not judged", reason), Clause("wall", "not judged", reason)]
     else:
-        cavities = timed(
-            "rooms", lambda: find_cavities(mesh, ball_mm=settings.ball_mm, wall_mm=settings.wall_mm, nested=nested)
+
+        def measured() -> tuple[Cavities, Wall | None]:
+            found = timed(
+                "rooms", lambda: find_cavities(mesh, ball_mm=settings.ball_mm, wall_mm=settings.wall_mm, nested=nested)
+            )
+            return found, timed("wall", lambda: measure_wall(mesh, found, settings.wall_mm, origin, least_wall))
+
+        least_wall = settings.least_wall_mm
+        found_ways, (rooms, wall) = side_by_side(
+            lambda: timed("ways", lambda: find_ways(_opened(mesh, nested), settings.least_drain_mm)), measured
         )
-        ways = timed("ways", lambda: find_ways(_opened(mesh, nested), settings.least_drain_mm))
-        ways = with_pockets(ways, cavities, mesh.volume)
-        judged = judge_ways(ways, cavities)
+        cavities, ways = rooms, with_pockets(found_ways, rooms, mesh.volume)
+        judged = judge_ways(ways, rooms)
         findings += judged
         clauses.append(_ways_clause(ways, judged))
-        wall = timed("wall", lambda: measure_wall(mesh, cavities, settings.wall_mm, origin, settings.least_wall_mm))
-        judged = _wall_findings(wall, settings, bool(cavities.is_room.any()))
+        judged = _wall_findings(wall, settings, bool(rooms.is_room.any()))
         findings += judged
         clauses.append(_wall_clause(wall, settings, judged))
     faults = any(f.severity == "fault" for f in findings)
