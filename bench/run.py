@@ -64,9 +64,8 @@ def timed_with_yardstick(*args: object, cache: Path | None = None) -> tuple[floa
 
 def starts(folder: Path) -> None:
     """The first run of every verb on a machine, and the next one, on small models."""
-    print(
-        "## First and next start\n\n| verb | first ever s | in yardsticks | next s | in yardsticks |\n|---|---|---|---|---|"
-    )
+    print("## First and next start\n")
+    print("| verb | first ever s | in yardsticks | next s | in yardsticks |\n|---|---|---|---|---|")
     run("demo", folder / "models")
     models = folder / "models"
     asks: dict[str, list[object]] = {

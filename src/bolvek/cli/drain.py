@@ -1,6 +1,5 @@
 """`bolvek drain`."""
 
-import dataclasses
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -61,10 +60,9 @@ def command(
       bolvek drain hollow.stl --at 0,-4,1 --diameter 3.5mm -o drained.stl
       bolvek drain hollow.stl --at 0,-4,1 --at 2,9,62 --toward 0,0,30 --sides 48
     """
-    from bolvek.cli.base.run import Outcome, Run, run
+    from bolvek.cli.base.run import Run, remade, run
     from bolvek.errors import UsageError
     from bolvek.operations.drain import Drain, DrainSettings, drain
-    from bolvek.report.pictures.results import plain_result
     from bolvek.report.words.drain import drain_text
 
     def each(name: str, values: tuple[Any, ...], otherwise: Any) -> list[Any]:
@@ -83,14 +81,7 @@ def command(
 
     def work(model: "Model", step: "Steps") -> "Outcome":
         mesh, record = step("drain", lambda: drain(model.mesh, settings))
-        made = dataclasses.replace(model, mesh=mesh)
-        return Outcome(
-            model=made,
-            sections={"drain": record},
-            line=drain_text(record),
-            verdict="done",
-            picture=lambda: plain_result(model.path, mesh),
-        )
+        return remade(model, mesh, {"drain": record}, drain_text(record), "done")
 
     texts = {"drain": lambda done: drain_text(done[1])}
     run(

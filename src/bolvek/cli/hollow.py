@@ -1,6 +1,5 @@
 """`bolvek hollow`."""
 
-import dataclasses
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -50,23 +49,15 @@ def command(
       bolvek hollow carp.stl --wall 2mm -o hollow.stl
       bolvek hollow carp.stl lid.stl --wall 0.08in --grid 0.4mm -o out/
     """
-    from bolvek.cli.base.run import Outcome, Run, run
+    from bolvek.cli.base.run import Run, remade, run
     from bolvek.operations.hollow import HollowSettings, hollow
-    from bolvek.report.pictures.results import plain_result
     from bolvek.report.words.hollow import hollow_text
 
     settings = HollowSettings(wall_mm=wall, grid_mm=grid, slim=not no_slim, keep_pockets=keep_pockets, room_mm=room)
 
     def work(model: "Model", step: "Steps") -> "Outcome":
         mesh, record = step("hollow", lambda: hollow(model.mesh, settings))
-        made = dataclasses.replace(model, mesh=mesh)
-        return Outcome(
-            model=made,
-            sections={"hollow": record},
-            line=hollow_text(record),
-            verdict="done",
-            picture=lambda: plain_result(model.path, mesh),
-        )
+        return remade(model, mesh, {"hollow": record}, hollow_text(record), "done")
 
     texts = {"hollow": lambda done: hollow_text(done[1])}
     run(

@@ -104,9 +104,8 @@ def command(
       bolvek pose shade.stl --best 1 --printer filament-bed
     """
     from bolvek.analyses.overhangs.directions import CompareSettings, compare_directions
-    from bolvek.cli.base.run import Outcome, Run, run
+    from bolvek.cli.base.run import Run, remade, run
     from bolvek.operations.pose import PoseSettings, pose
-    from bolvek.report.pictures.results import plain_result
     from bolvek.report.words.pose import pose_text
 
     if best is not None and (up is not None or lay is not None or lay_largest):
@@ -140,13 +139,7 @@ def command(
             compared = step("directions", lambda: compare_directions(model.mesh, directions, compare))
             chosen = dataclasses.replace(settings, up=compared.best[min(best, len(compared.best)) - 1].up)
         mesh, record = step("pose", lambda: pose(model.mesh, chosen))
-        return Outcome(
-            model=dataclasses.replace(model, mesh=mesh),
-            sections={"pose": record},
-            line=pose_text(record),
-            verdict="written",
-            picture=lambda: plain_result(model.path, mesh),
-        )
+        return remade(model, mesh, {"pose": record}, pose_text(record), "written")
 
     texts = {"pose": lambda done: pose_text(done[1])}
     how = Run(

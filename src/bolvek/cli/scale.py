@@ -1,6 +1,5 @@
 """`bolvek scale`."""
 
-import dataclasses
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -70,10 +69,9 @@ def command(
       bolvek scale lid.stl body.stl hook.stl --unit in --fit small-resin -o sized/
       bolvek scale carp.stl --percent 101.5,101.5,100.8
     """
-    from bolvek.cli.base.run import Outcome, Run, run
+    from bolvek.cli.base.run import Run, remade, run
     from bolvek.operations.scale import ScaleSettings, find_factors, scale_by
     from bolvek.profiles import load_profiles
-    from bolvek.report.pictures.results import plain_result
     from bolvek.report.words.scale import scale_text
 
     if by is not None and percent is not None:
@@ -97,13 +95,7 @@ def command(
 
     def work(model: "Model", step: "Steps", found: Any) -> "Outcome":
         mesh, record = step("scale", lambda: scale_by(model.mesh, found, volumes=volume is not None))
-        return Outcome(
-            model=dataclasses.replace(model, mesh=mesh),
-            sections={"scale": record},
-            line=scale_text(record),
-            verdict="written",
-            picture=lambda: plain_result(model.path, mesh),
-        )
+        return remade(model, mesh, {"scale": record}, scale_text(record), "written")
 
     how = Run(
         verb="scale",

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from bolvek.analyses.survey import model_volume
+from bolvek.analyses.shells import model_volume
 from bolvek.errors import UsageError, WorkError
 from bolvek.mesh import Mesh
 from bolvek.units import as_triple

@@ -4,7 +4,7 @@ from bolvek.analyses.shells.copies import counted_once, faces_alike, for_all_fac
 from bolvek.analyses.shells.nesting import Shells, closed_shells, nest_exactly, nest_shells
 from bolvek.analyses.shells.openings import EITHER, Opening, Openings, find_openings
 from bolvek.analyses.shells.rims import near_mm, open_pairs
-from bolvek.analyses.shells.standing import Standing, material_tree, outward_signs, standing
+from bolvek.analyses.shells.standing import Standing, material_tree, model_volume, outward_signs, standing
 
 __all__ = [
     "EITHER",
@@ -16,13 +16,14 @@ __all__ = [
     "counted_once",
     "faces_alike",
     "find_openings",
+    "for_all_faces",
     "material_tree",
+    "model_volume",
     "near_mm",
     "nest_exactly",
     "nest_shells",
     "open_pairs",
     "outward_signs",
     "part_by_part",
-    "for_all_faces",
     "standing",
 ]

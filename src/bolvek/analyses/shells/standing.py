@@ -4,6 +4,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from bolvek.analyses.shells.copies import counted_once
 from bolvek.analyses.shells.nesting import Shells, fan_volumes, nest_shells
 from bolvek.analyses.shells.openings import Openings, find_openings, lids
 from bolvek.arrays import Bools, Floats, Ints
@@ -53,6 +54,12 @@ class Standing:
             elif role != "buried":
                 total += abs(volume)
         return total
+
+
+def model_volume(mesh: Mesh) -> float | None:
+    """Material (mm3) as a survey tells it: parts less cavities, copies of faces once; None where it has no meaning."""
+    once, _ = counted_once(mesh)
+    return None if once.topology.badly_oriented_edges else standing(once).volume_mm3
 
 
 def outward_signs(mesh: Mesh) -> Floats:

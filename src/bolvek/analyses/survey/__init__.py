@@ -3,7 +3,7 @@
 from bolvek.analyses.survey.isolate import isolated
 from bolvek.analyses.survey.judgement import Judgement, Purpose, guess_units, judge
 from bolvek.analyses.survey.record import Crossing, Marks, Shell, Survey
-from bolvek.analyses.survey.survey import SurveySettings, model_volume, survey
+from bolvek.analyses.survey.survey import SurveySettings, survey
 
 __all__ = [
     "isolated",
@@ -16,6 +16,5 @@ __all__ = [
     "SurveySettings",
     "guess_units",
     "judge",
-    "model_volume",
     "survey",
 ]

@@ -148,12 +148,6 @@ def survey(mesh: Mesh, settings: SurveySettings = SurveySettings(), parts: Parts
     return result, Marks({code: faces for code, faces in marks.items() if len(faces)})
 
 
-def model_volume(mesh: Mesh) -> float | None:
-    """Material (mm3) as a survey tells it: parts less cavities, copies of faces once; None where it has no meaning."""
-    once, _ = counted_once(mesh)
-    return None if once.topology.badly_oriented_edges else standing(once).volume_mm3
-
-
 def _volume(found: Standing, role: NDArray[np.str_]) -> float | None:
     """The material's volume, what is support in the file left out."""
     volume = found.volume_mm3

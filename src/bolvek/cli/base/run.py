@@ -54,6 +54,18 @@ class Outcome:
     volume_mm3: float | None = None
 
 
+def remade(model: Model, mesh: "Mesh", records: dict[str, Any], line: str, verdict: str) -> Outcome:
+    """The outcome of an operation: the model with another mesh."""
+
+    def draw() -> bytes:
+        from bolvek.report.pictures.results import plain_result  # imports what only pictures need
+
+        return plain_result(model.path, mesh)
+
+    after = dataclasses.replace(model, mesh=mesh)
+    return Outcome(model=after, sections=records, line=line, verdict=verdict, picture=draw)
+
+
 class Steps:
     """Runs the steps of one model, each with its seconds; tells of them where the model is alone."""
 
