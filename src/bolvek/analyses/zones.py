@@ -31,8 +31,7 @@ def group_faces(mesh: Mesh, faces: Ints) -> Ints32:
 
 def group_edges(mesh: Mesh, half: Ints) -> Ints32:
     """Group of each half-edge named: edges that share a vertex hang together."""
-    face, k = np.divmod(half, 3)
-    ends = np.stack([mesh.faces[face, k], mesh.faces[face, (k + 1) % 3]], axis=1)
+    ends = np.stack(mesh.edge_ends(half), axis=1)
     vertices, at = np.unique(ends, return_inverse=True)
     group = linked_groups(len(vertices), at.reshape(-1, 2))
     return np.asarray(np.unique(group[at.reshape(-1, 2)[:, 0]], return_inverse=True)[1], np.int32)
@@ -72,8 +71,7 @@ def edge_zones(mesh: Mesh, half: Ints) -> list[Zone]:
     """Zones of edges that share vertices; several half-edges of one edge count once."""
     if not len(half):
         return []
-    face, k = np.divmod(half, 3)
-    ends = np.stack([mesh.faces[face, k], mesh.faces[face, (k + 1) % 3]], axis=1)
+    ends = np.stack(mesh.edge_ends(half), axis=1)
     group = group_edges(mesh, half)
     _, first = np.unique(np.sort(ends, axis=1), axis=0, return_index=True)
     return zones(mesh.vertices[ends], group, np.bincount(group[first]))

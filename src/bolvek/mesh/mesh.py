@@ -81,6 +81,11 @@ class Mesh:
         """Distance to the surface, negative in the material (meaningful for a closed, oriented mesh)."""
         return SignedDistance(self.tree, self.unit_normals, self.topology.opposite)
 
+    def edge_ends(self, half: NDArray[np.integer]) -> tuple[Ints32, Ints32]:
+        """First and last vertex (N,) of half-edges (N,), in the direction their faces run."""
+        face, k = np.divmod(half, 3)
+        return self.faces[face, k], self.faces[face, (k + 1) % 3]
+
     def prepare(self) -> None:
         """Tree and topology side by side: neither needs the other."""
         side_by_side(lambda: self.topology, lambda: self.tree)

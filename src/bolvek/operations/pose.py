@@ -8,6 +8,7 @@ from bolvek.analyses.shells import counted_once, for_all_faces, outward_signs
 from bolvek.arrays import Floats
 from bolvek.errors import UsageError, WorkError
 from bolvek.mesh import Mesh
+from bolvek.spatial.hull import hull_sides
 from bolvek.units import as_triple, length_text, point_text
 
 Triple = tuple[float, float, float]
@@ -180,26 +181,17 @@ def largest_flat(mesh: Mesh) -> Floats:
     Where the model touches its hull in points only, that of the hull's largest side. Raises WorkError for
     a model that is flat itself.
     """
-    from scipy.spatial import ConvexHull, QhullError
-
-    points = mesh.vertices[np.unique(mesh.faces)]
-    try:
-        hull = ConvexHull(points)
-    except QhullError:
-        raise WorkError("the model is flat or has too few points: it has no side to stand on") from None
-    corners = points[hull.simplices]
-    area = 0.5 * np.linalg.norm(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]), axis=1)
-    plane, at = np.unique(np.round(hull.equations, 6), axis=0, return_inverse=True)
-    total = np.bincount(at.ravel(), area)
+    sides = hull_sides(mesh.vertices[np.unique(mesh.faces)])
+    if sides is None:
+        raise WorkError("the model is flat or has too few points: it has no side to stand on")
     tolerance = FLAT_SHARE * float(mesh.size.max())
-    best, chosen = (-1.0, -1.0), plane[0, :3]
-    for k in np.argsort(-total, kind="stable")[:_PLANES]:
-        facet = hull.equations[np.flatnonzero(at.ravel() == k)[0]]
+    best, chosen = (-1.0, -1.0), sides[0][0, :3]
+    for facet, total in zip(sides[0][:_PLANES], sides[1], strict=False):
         near = np.abs(mesh.vertices @ facet[:3] + facet[3]) <= tolerance
         inside = near[mesh.faces].all(axis=1)
         own = float(mesh.face_areas[inside].sum())
-        if (own, float(total[k])) > best:
-            best = (own, float(total[k]))
+        if (own, float(total)) > best:
+            best = (own, float(total))
             mean = mesh.area_vectors[inside].sum(axis=0)
             chosen = mean if own > 0 and float(mean @ facet[:3]) > 0 else facet[:3]
     return np.asarray(chosen)

@@ -16,6 +16,7 @@ from bolvek.errors import UsageError
 from bolvek.kernels.surface import sweep as kernels
 from bolvek.mesh import Mesh
 from bolvek.spatial.frames import across, fibonacci_sphere
+from bolvek.spatial.hull import hull_sides
 from bolvek.spatial.parallel import run_ranges
 from bolvek.units import as_triple
 
@@ -115,18 +116,8 @@ class Comparison:
 
 def flat_sides(mesh: Mesh, most: int = _MOST_FLATS) -> Floats:
     """Outward unit normals (N, 3) of the largest sides of the convex hull: what the model can stand on."""
-    from scipy.spatial import ConvexHull, QhullError
-
-    try:
-        hull = ConvexHull(mesh.vertices[np.unique(mesh.faces)])
-    except QhullError:  # as good as flat: no side to tell
-        return np.zeros((0, 3))
-    corners = hull.points[hull.simplices]
-    area = 0.5 * np.linalg.norm(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]), axis=1)
-    plane, at = np.unique(np.round(hull.equations[:, :3], 4), axis=0, return_inverse=True)
-    total = np.bincount(at.ravel(), area)
-    chosen = plane[np.argsort(-total, kind="stable")[:most]]
-    return np.asarray(chosen / np.linalg.norm(chosen, axis=1)[:, None])
+    sides = hull_sides(mesh.vertices[np.unique(mesh.faces)])
+    return np.zeros((0, 3)) if sides is None else np.asarray(sides[0][:most, :3])
 
 
 def own_frame(mesh: Mesh) -> Floats:

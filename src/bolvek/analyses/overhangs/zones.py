@@ -51,8 +51,8 @@ def gather_zones(
     # where a zone ends at a face that goes down or lies on the bed, that face holds it
     half = (3 * over[:, None] + np.arange(3)).ravel()
     opposite = mesh.topology.opposite[half]
-    edge_face, k = np.divmod(half, 3)
-    a, b = mesh.faces[edge_face, k], mesh.faces[edge_face, (k + 1) % 3]
+    edge_face = half // 3
+    a, b = mesh.edge_ends(half)
     other = np.maximum(opposite, 0)
     third = mesh.faces[other // 3, (other % 3 + 2) % 3]
     rim = (opposite < 0) | (label[other // 3] != label[edge_face])

@@ -61,8 +61,8 @@ def closed_shells(mesh: Mesh) -> Bools:
     closed[topology.shell[np.flatnonzero(topology.opposite == OPEN) // 3]] = False
     crowded = np.flatnonzero(topology.opposite == CROWDED)
     if len(crowded):
-        face, k = np.divmod(crowded, 3)
-        ends = np.sort(np.stack([mesh.faces[face, k], mesh.faces[face, (k + 1) % 3]], axis=1), axis=1)
+        face = crowded // 3
+        ends = np.sort(np.stack(mesh.edge_ends(crowded), axis=1), axis=1)
         _, edge, uses = np.unique(ends, axis=0, return_inverse=True, return_counts=True)
         edge = edge.ravel()
         _, corners = np.unique(np.sort(mesh.faces[face], axis=1), axis=0, return_inverse=True)

@@ -118,8 +118,8 @@ def lids(mesh: Mesh, openings: Openings) -> tuple[Floats, Ints, Ints]:
         if openings.skin[o.shell - 1]:
             continue
         half = half[mesh.topology.opposite[half] == OPEN]
-        face, k = np.divmod(half, 3)
-        a, b = mesh.vertices[mesh.faces[face, k]], mesh.vertices[mesh.faces[face, (k + 1) % 3]]
+        face = half // 3
+        a, b = (mesh.vertices[end] for end in mesh.edge_ends(half))
         middle = np.broadcast_to(np.array(o.where_mm), a.shape)
         corners.append(np.stack([b, a, middle], axis=1))
         shell.append(mesh.topology.shell[face].astype(np.int64))

@@ -40,8 +40,7 @@ class Rims:
 def open_pairs(mesh: Mesh, radius: float) -> Ints:
     """Pairs (P, 2) of vertices on open edges, within `radius` mm of each other, that share no edge."""
     half = np.flatnonzero(mesh.topology.opposite == OPEN)
-    face, k = np.divmod(half, 3)
-    rim = np.unique(np.stack([mesh.faces[face, k], mesh.faces[face, (k + 1) % 3]]))
+    rim = np.unique(np.stack(mesh.edge_ends(half)))
     if not radius > 0 or len(rim) < 2:
         return np.zeros((0, 2), np.int64)
     points = mesh.vertices[rim]
@@ -62,8 +61,7 @@ def open_pairs(mesh: Mesh, radius: float) -> Ints:
 def find_rims(mesh: Mesh, radius: float) -> Rims:
     """All loops and seams of open edges; vertices within `radius` mm lie on each other."""
     half = np.flatnonzero(mesh.topology.opposite == OPEN)
-    face, k = np.divmod(half, 3)
-    a, b = mesh.faces[face, k].astype(np.int64), mesh.faces[face, (k + 1) % 3].astype(np.int64)
+    a, b = (end.astype(np.int64) for end in mesh.edge_ends(half))
     half, a, b = (x[a != b] for x in (half, a, b))  # edges from a vertex to itself bound nothing
     none = np.zeros(0, np.int64)
     if not len(half):
@@ -88,13 +86,13 @@ def find_rims(mesh: Mesh, radius: float) -> Rims:
     merged[low[zipped]] = merged[high[zipped]] = True
     odd = odd_edges(mesh)
     crowded = np.flatnonzero(mesh.topology.opposite == CROWDED)
-    face, k = np.divmod(crowded, 3)
-    merged[label[mesh.faces[face, k]]] = merged[label[mesh.faces[face, (k + 1) % 3]]] = True
+    for end in mesh.edge_ends(crowded):
+        merged[label[end]] = True
     kept = np.flatnonzero(~cancelled)
-    face, k = np.divmod(odd, 3)
     half = np.concatenate([half, odd])
-    a = np.concatenate([a, mesh.faces[face, k].astype(np.int64)])
-    b = np.concatenate([b, mesh.faces[face, (k + 1) % 3].astype(np.int64)])
+    a, b = (
+        np.concatenate([known, end.astype(np.int64)]) for known, end in zip((a, b), mesh.edge_ends(odd), strict=True)
+    )
     rows = np.concatenate([kept, np.arange(len(half) - len(odd), len(half))])
     loops = _trace(mesh, half[rows], a[rows], b[rows], label, merged)
     seams = _chains(label[a[zipped]], label[b[zipped]])
@@ -164,8 +162,7 @@ def odd_edges(mesh: Mesh) -> Ints:
     crowded = np.flatnonzero(mesh.topology.opposite == CROWDED)
     if not len(crowded):
         return crowded
-    face, k = np.divmod(crowded, 3)
-    ends = np.sort(np.stack([mesh.faces[face, k], mesh.faces[face, (k + 1) % 3]], axis=1), axis=1)
+    ends = np.sort(np.stack(mesh.edge_ends(crowded), axis=1), axis=1)
     _, first, uses = np.unique(ends, axis=0, return_index=True, return_counts=True)
     return crowded[first[uses % 2 == 1]]
 

@@ -180,8 +180,8 @@ def _turned(mesh: Mesh) -> tuple[Bools, Bools, Bools]:
     # the volume of a piece, its border closed by a fan from the border's middle
     own = np.bincount(piece, sign * mesh.face_volumes, n)
     border = np.flatnonzero((topology.opposite == OPEN) | (topology.opposite == CROWDED))
-    face, k = np.divmod(border, 3)
-    p, q = mesh.vertices[mesh.faces[face, k]], mesh.vertices[mesh.faces[face, (k + 1) % 3]]
+    face = border // 3
+    p, q = (mesh.vertices[end] for end in mesh.edge_ends(border))
     count = np.maximum(np.bincount(piece[face], minlength=n), 1)
     middle = np.stack([np.bincount(piece[face], 0.5 * (p + q)[:, i], n) / count for i in range(3)], axis=1)
     origin = mesh.bounds.mean(axis=0)

@@ -62,9 +62,8 @@ def find_defects(mesh: Mesh) -> tuple[Defect, ...]:
 
     def edge_middles(mask: Bools) -> Floats:
         half = np.flatnonzero(mask)[: 4 * _MOST_PLACES]
-        face, k = np.divmod(half, 3)
-        ends = mesh.vertices[mesh.faces[face, k]], mesh.vertices[mesh.faces[face, (k + 1) % 3]]
-        return np.unique(0.5 * (ends[0] + ends[1]), axis=0)
+        a, b = (mesh.vertices[end] for end in mesh.edge_ends(half))
+        return np.unique(0.5 * (a + b), axis=0)
 
     add("open_edges", topology.open_edges, edge_middles(topology.opposite == OPEN))
     add("nonmanifold_edges", topology.nonmanifold_edges, edge_middles(topology.opposite == CROWDED))
@@ -85,8 +84,7 @@ def split_vertices(mesh: Mesh) -> Ints:
         return np.zeros(0, np.int64)
     corners = np.flatnonzero(topology.fan == np.arange(len(topology.fan)))
     vertex, uses = np.unique(mesh.faces.ravel()[corners], return_counts=True)
-    face, k = np.divmod(np.flatnonzero(topology.opposite == CROWDED), 3)
-    told = np.concatenate([mesh.faces[face, k], mesh.faces[face, (k + 1) % 3]])
+    told = np.concatenate(mesh.edge_ends(np.flatnonzero(topology.opposite == CROWDED)))
     return np.setdiff1d(vertex[uses > 1], told).astype(np.int64)
 
 

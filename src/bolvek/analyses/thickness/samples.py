@@ -88,8 +88,7 @@ def edge_points(mesh: Mesh, faces: NDArray[np.integer], spacing_mm: float) -> tu
 
 def _along(mesh: Mesh, half: Ints, spacing_mm: float) -> tuple[Floats, Ints]:
     """Points within half-edges (H,), ends left out, one at least, and the row (P,) of each one's half-edge."""
-    face, k = np.divmod(half, 3)
-    a, b = mesh.vertices[mesh.faces[face, k]], mesh.vertices[mesh.faces[face, (k + 1) % 3]]
+    a, b = (mesh.vertices[end] for end in mesh.edge_ends(half))
     pieces = np.maximum(np.ceil(np.linalg.norm(b - a, axis=1) / spacing_mm), 2).astype(np.int64)
     row = np.repeat(np.arange(len(half)), pieces - 1)
     step = np.arange(len(row)) - np.repeat(np.cumsum(pieces - 1) - (pieces - 1), pieces - 1) + 1

@@ -36,9 +36,9 @@ class Talk:
         """One step with its seconds."""
         self._print((f"{name:<8}", "bold cyan"), (f"{seconds:6.2f} s  ", "dim"), (text, ""))
 
-    def row(self, name: str, text: str, style: str = "") -> None:
-        """One row of a report."""
-        self._print((f"{name:<16}", "bold"), (text, style))
+    def row(self, name: str, text: str, style: str = "", mark: str = "") -> None:
+        """One row of a report; style is that of its text, mark the colour of its name."""
+        self._print((f"{name:<16}", f"bold {mark}".strip()), (text, style))
 
     def _print(self, *cells: tuple[str, str]) -> None:
         """One line; on a terminal the last cell is wrapped in its own column."""

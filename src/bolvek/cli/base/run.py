@@ -243,8 +243,8 @@ def _one(
             talk.row("picture", str(picture))
         done.outputs.append(str(picture))
     if several and not asked.details:
-        style = "green" if outcome.ok else "red"
-        talk.row(outcome.verdict, f"{model.path}: {outcome.line}{written}", style)
+        mark = "green" if outcome.ok else "red"
+        talk.row(outcome.verdict, f"{model.path}: {outcome.line}{written}", mark=mark)
     elif not how.writes and how.suffix is None:
         talk.row("took", ", ".join(f"{name} {seconds:.2f} s" for name, seconds in step.seconds.items()), "dim")
     if asked.json_target is not None:
@@ -282,7 +282,7 @@ def _gated(how: Run, outcome: Outcome, before: "Mesh | None", target: Path, aske
 
 def _failed(talk: Talk, done: _Done, file: Path, error: BolvekError) -> None:
     text = str(error).removeprefix(f"{file}: ").removeprefix(f"{file} ")
-    talk.row("failed", f"{file}: {text}", "red")
+    talk.row("failed", f"{file}: {text}", mark="red")
     done.failed.append((file, error))
 
 

@@ -27,8 +27,8 @@ _MARGIN = 34  # of a view, for its labels
 
 def _edges(mesh: Mesh, kind: int) -> Floats:
     """Ends (E, 2, 3) of the open or crowded half-edges."""
-    face, k = np.divmod(np.flatnonzero(mesh.topology.opposite == kind), 3)
-    return mesh.vertices[np.stack([mesh.faces[face, k], mesh.faces[face, (k + 1) % 3]], axis=1)]
+    ends = mesh.edge_ends(np.flatnonzero(mesh.topology.opposite == kind))
+    return mesh.vertices[np.stack(ends, axis=1)]
 
 
 def add_image(figure: "Figure", image: Image, left: float, bottom: float) -> "Axes":
