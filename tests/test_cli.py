@@ -205,7 +205,10 @@ def test_every_verb_takes_several_models_and_a_broken_one_stops_no_other(bolvek,
             told = Record.model_validate_json((tmp_path / f"{verb}.json").read_text())
             assert [m.file for m in told.models] == ["one.stl", "two.obj"] and told.failed[0].file == "broken.stl"
             assert not told.ok
-    # a set that cannot be read whole is not scaled
+    # a set that cannot be read whole is not scaled to a size; a factor that is given holds for each
+    done = bolvek("scale", "one.stl", "broken.stl", "two.obj", "--by", "2", "-o", "twice/", expect=3)
+    assert "2 written, 1 failed" in done.stdout
+    assert bolvek("scale", "one.stl", "--longest", "5cm").stdout.startswith("read ")
     assert "broken.stl" in bolvek("scale", "one.stl", "broken.stl", "--longest", "5cm", "-o", "s/", expect=3).stderr
     assert not (tmp_path / "s").exists()
     assert "1 model, not for 2" in bolvek("walls", "one.stl", "two.obj", "--values", "v.csv", expect=2).stderr.replace(

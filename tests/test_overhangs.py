@@ -4,6 +4,7 @@ import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from scipy.spatial import ConvexHull
 
 from bolvek.analyses.overhangs import OverhangSettings, find_overhangs
 from bolvek.analyses.overhangs.directions import CompareSettings, compare_directions, flat_sides
@@ -11,7 +12,7 @@ from bolvek.demo.measured import lattice_shade
 from bolvek.demo.pieces import block, blocks, globe, turned
 from bolvek.errors import UsageError, WorkError
 from bolvek.mesh import Mesh
-from bolvek.operations.pose import rotation
+from bolvek.operations.pose import PoseSettings, pose, rotation
 from bolvek.spatial.frames import fibonacci_sphere
 from support import assert_sound, blob, box, shell_box
 
@@ -293,3 +294,26 @@ def test_asks_and_models_that_make_no_sense():
             hangs(mesh)
     cap = 2 * np.pi * 5 * 0.1  # the first half layer of a ball: 2 pi r h
     assert hangs(globe(5, (0, 0, 0), 96)).bed_contact_mm2 == pytest.approx(cap, rel=0.1)
+
+
+@pytest.mark.parametrize("seed", range(12))
+def test_a_foot_of_many_facets_is_one_side_however_it_is_turned_and_rounded(seed):
+    """A frustum on a grid of points, noisy by float32, is the largest flat side for directions and for laying."""
+    rng = np.random.default_rng(seed)
+    steps = np.linspace(0, 1, 9)
+    foot = [[60 * x, 40 * y, 0] for x in steps for y in steps]
+    points = np.array([*foot, *([20 * x + 20, 10 * y + 15, 30] for x in (0, 1) for y in (0, 1))])
+    turn = np.linalg.qr(rng.normal(size=(3, 3)))[0]
+    turn *= np.linalg.det(turn)
+    points = (points + rng.normal(size=points.shape) * 2e-6) @ turn.T + rng.uniform(-50, 50, 3)
+    points = points.astype(np.float32).astype(float)
+    hull = ConvexHull(points)
+    a, b, c = (points[hull.simplices[:, k]] for k in range(3))
+    inward = np.einsum("ij,ij->i", np.cross(b - a, c - a), hull.equations[:, :3]) < 0
+    mesh = Mesh(points, np.where(inward[:, None], hull.simplices[:, ::-1], hull.simplices))
+    down = turn @ [0, 0, -1.0]
+    assert flat_sides(mesh)[0] @ down > np.cos(np.radians(0.05))
+    laid, record = pose(mesh, PoseSettings(lay_largest=True))
+    assert record.bed_mm2 == pytest.approx(2400, rel=1e-3)
+    cosine = np.abs(flat_sides(mesh) @ down)
+    assert (cosine > np.cos(np.radians(0.02))).sum() == 2  # the foot and the top, each once

@@ -105,4 +105,11 @@ def command(
         return measured(model, scaled, record, sections, rows, overhang_line(record), draw, outputs)
 
     asks: dict[str, Any] = {"": settings} | ({"compare": compare} if compare is not None else {})
-    run(Run(verb="overhangs", settings=asks, work=work, alone={"--sheet": sheet}), models, asked)
+    how = Run(
+        verb="overhangs",
+        settings=asks,
+        work=work,
+        alone={"--sheet": sheet},
+        kernels=() if sheet is None else ("picture",),
+    )
+    run(how, models, asked)

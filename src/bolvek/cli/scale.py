@@ -93,8 +93,9 @@ def command(
         margin_mm=margin,
     )
 
-    def work(model: "Model", step: "Steps", found: Any) -> "Outcome":
-        mesh, record = step("scale", lambda: scale_by(model.mesh, found, volumes=volume is not None))
+    def work(model: "Model", step: "Steps", found: Any = None) -> "Outcome":
+        factors = found or find_factors([model.mesh], settings)
+        mesh, record = step("scale", lambda: scale_by(model.mesh, factors, volumes=volume is not None))
         return remade(model, mesh, {"scale": record}, scale_text(record), "written")
 
     how = Run(
@@ -104,6 +105,7 @@ def command(
         writes="moved",
         texts={"scale": lambda done: scale_text(done[1])},
         kernels=("shells", "faults") if volume is not None else (),
-        as_set=lambda meshes: find_factors(meshes, settings),
+        # a factor that is given does not depend on the other models
+        as_set=None if factors is not None else lambda meshes: find_factors(meshes, settings),
     )
     run(how, models, Asked(**shared), output)

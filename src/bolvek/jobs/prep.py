@@ -177,7 +177,7 @@ def prep(model: Model, settings: PrepSettings, step: Step = just_do) -> PrepResu
     for turn in range(_TRIES):
         last = turn == _TRIES - 1
         hollowed = _hollowed(solid, dataclasses.replace(settings.hollow, room_mm=room, plugs_mm=plugs), settings, step)
-        made = _drained(solid, hollowed, settings, step)
+        made = _drained(solid, hollowed, step)
         model = dataclasses.replace(model, mesh=made.mesh)  # lets go of what is not needed any more
         proof, rooms = examined(made)
         chambers = _chambers(proof, solid)
@@ -190,7 +190,7 @@ def prep(model: Model, settings: PrepSettings, step: Step = just_do) -> PrepResu
             if all(p is not None for p in more):
                 step("again", partial(Again, chambers=len(more), closed_off=False))
                 hollowed.placed += [p for p in more if p is not None]
-                made = _drained(solid, hollowed, settings, step)
+                made = _drained(solid, hollowed, step)
                 proof, rooms = examined(made)
                 chambers = _chambers(proof, solid)
         if made.hollow is None or not chambers or last:
@@ -249,7 +249,7 @@ def _hollowed(solid: Mesh, asked: HollowSettings, settings: PrepSettings, step: 
     return _Hollowed(mesh, record, before, placed, notes)
 
 
-def _drained(solid: Mesh, hollowed: "_Hollowed | list[Finding]", settings: PrepSettings, step: Step) -> _Made:
+def _drained(solid: Mesh, hollowed: "_Hollowed | list[Finding]", step: Step) -> _Made:
     """Cut the holes; the solid itself where nothing was hollowed."""
     if isinstance(hollowed, list):
         n = len(solid.faces)

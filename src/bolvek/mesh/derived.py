@@ -3,6 +3,7 @@
 import dataclasses
 import functools
 from collections.abc import Callable
+from threading import RLock
 from typing import TYPE_CHECKING, Any, TypeVar
 
 import numpy as np
@@ -18,6 +19,7 @@ class Derived:
 
     def __init__(self) -> None:
         self._known: dict[Callable[..., Any], Any] = {}
+        self._busy: dict[Callable[..., Any], RLock] = {}
 
     def __contains__(self, compute: Callable[["Mesh"], Any]) -> bool:
         return getattr(compute, "computes", compute) in self._known
@@ -25,7 +27,9 @@ class Derived:
     def get(self, compute: Callable[["Mesh"], T], mesh: "Mesh") -> T:
         """What `compute` gives of the mesh, computed at the first question."""
         if compute not in self._known:
-            self._known[compute] = _read_only(compute(mesh))
+            with self._busy.setdefault(compute, RLock()):  # two threads may ask at once: one computes
+                if compute not in self._known:
+                    self._known[compute] = _read_only(compute(mesh))
         found: T = self._known[compute]
         return found
 

@@ -181,12 +181,12 @@ def largest_flat(mesh: Mesh) -> Floats:
     Where the model touches its hull in points only, that of the hull's largest side. Raises WorkError for
     a model that is flat itself.
     """
-    sides = hull_sides(mesh.vertices[np.unique(mesh.faces)])
+    sides = hull_sides(mesh.vertices[np.unique(mesh.faces)], _PLANES)
     if sides is None:
         raise WorkError("the model is flat or has too few points: it has no side to stand on")
     tolerance = FLAT_SHARE * float(mesh.size.max())
     best, chosen = (-1.0, -1.0), sides[0][0, :3]
-    for facet, total in zip(sides[0][:_PLANES], sides[1], strict=False):
+    for facet, total in zip(*sides, strict=True):
         near = np.abs(mesh.vertices @ facet[:3] + facet[3]) <= tolerance
         inside = near[mesh.faces].all(axis=1)
         own = float(mesh.face_areas[inside].sum())

@@ -116,8 +116,8 @@ class Comparison:
 
 def flat_sides(mesh: Mesh, most: int = _MOST_FLATS) -> Floats:
     """Outward unit normals (N, 3) of the largest sides of the convex hull: what the model can stand on."""
-    sides = hull_sides(mesh.vertices[np.unique(mesh.faces)])
-    return np.zeros((0, 3)) if sides is None else np.asarray(sides[0][:most, :3])
+    sides = hull_sides(mesh.vertices[np.unique(mesh.faces)], most)
+    return np.zeros((0, 3)) if sides is None else np.asarray(sides[0][:, :3])
 
 
 def own_frame(mesh: Mesh) -> Floats:
@@ -254,7 +254,7 @@ class _Costs:
         mesh, s = self.mesh, self.s
         limit = float(np.cos(np.radians(max(s.angle_deg - ANGLE_SLACK_DEG, 0.0))))
         low, high = kernels.heights(mesh.vertices, *up, height)
-        over, _ = kernels.direction_areas(mesh.vertices, mesh.faces, self.area, height, *up, limit, low, s.contact_mm)
+        over = kernels.overhang_area(mesh.faces, self.area, height, *up, limit, low, s.contact_mm)
         sweep = Sweep(mesh, self.sign, self.tree, height, up, low, s.layer_mm)
         bottoms = find_islands(sweep, low + s.contact_mm, samples=_ASKED)
         slope = self.normal @ up

@@ -153,7 +153,7 @@ def run(how: Run, models: Sequence[Path], asked: Asked, output: Path | None = No
     read = [*files, *(path for path in how.inputs.values() if path is not None)]
     check_targets(read, [*targets, *alone.values(), asked.json_target], replace=asked.replace)
     talk = Talk(asked.json_target)
-    drawn = asked.picture_target is not None or how.suffix == ".png" or how.alone.get("--sheet") is not None
+    drawn = asked.picture_target is not None or how.suffix == ".png"
     prepare_kernels(how.verb, files, [*how.kernels, *(["picture"] if drawn else [])])
     begin = time.perf_counter()
     done = _Done()
@@ -176,22 +176,22 @@ def run(how: Run, models: Sequence[Path], asked: Asked, output: Path | None = No
 def _run_all(how: Run, files: list[Path], targets: list[Path], asked: Asked, talk: Talk, done: _Done) -> None:
     """Each model in turn, one in memory at a time unless they belong together."""
     several = len(files) > 1
+    texts = {**(_TEXTS if how.writes else {}), **how.texts}
+    loud = not several or asked.details
+    steps = {file: Steps(talk, loud, _of(file, files), texts) for file in files}
     read: dict[Path, Model] = {}
     shared: tuple[Any, ...] = ()
     if how.as_set is not None:
         for file in files:
-            talk.busy(f"read{_of(file, files)}")
-            read[file] = read_model(file, unit=asked.unit)
+            read[file] = steps[file]("read", partial(read_model, file, unit=asked.unit))
         shared = (how.as_set([model.mesh for model in read.values()]),)
     for k, file in enumerate(files):
         target = targets[k] if targets else None
-        step = Steps(
-            talk, not several or asked.details, _of(file, files), {**(_TEXTS if how.writes else {}), **how.texts}
-        )
+        step = steps[file]
         if several and asked.details:
             talk.row("model", str(file), "bold")
         try:
-            model = step("read", partial(_read, file, read, asked.unit))
+            model = read.pop(file, None) or step("read", partial(read_model, file, unit=asked.unit))
             outcome = _one(how, model, step, target, shared, asked, talk, done, several=several)
         except BolvekError as error:
             if not several:
@@ -252,10 +252,6 @@ def _one(
 
         done.sections.append(model_section(outcome.model, outcome.model.mesh, **outcome.sections))
     return outcome
-
-
-def _read(file: Path, known: dict[Path, Model], unit: str | None) -> Model:
-    return known.pop(file, None) or read_model(file, unit=unit)
 
 
 def _write(target: Path, mesh: "Mesh", parts: Parts | None, asked: Asked) -> tuple[Path, Written]:

@@ -97,15 +97,14 @@ def grow_minima(height, start, neighbour, minima, limit, owner, stack, kept):
     return count
 
 
-@kernel("f8[:,:] i4[:,:] f8[:,:] f8[:] f8 f8 f8 f8 f8 f8")
-def direction_areas(v, faces, area, height, ux, uy, uz, cosine, lowest, contact):
-    """Areas of faces that look down flatter than a limit, and of those that lie on the bed.
+@kernel("i4[:,:] f8[:,:] f8[:] f8 f8 f8 f8 f8 f8")
+def overhang_area(faces, area, height, ux, uy, uz, cosine, lowest, contact):
+    """Area of faces that look down flatter than a limit and do not lie on the bed.
 
     area (F, 3) are area vectors; a face overhangs when its unit normal has less than -cosine along up; it
     is on the bed when its corners are within `contact` of the lowest height.
     """
     over = 0.0
-    bed = 0.0
     for f in range(faces.shape[0]):
         x, y, z = area[f, 0], area[f, 1], area[f, 2]
         down = -(x * ux + y * uy + z * uz)
@@ -115,11 +114,9 @@ def direction_areas(v, faces, area, height, ux, uy, uz, cosine, lowest, contact)
         if down <= cosine * size:
             continue
         top = max(height[faces[f, 0]], height[faces[f, 1]], height[faces[f, 2]])
-        if top <= lowest + contact:
-            bed += size
-        else:
+        if top > lowest + contact:
             over += size
-    return over, bed
+    return over
 
 
 @kernel("f8[:,:] i4[:,:] f8[:] f8[:] f8[:]!")

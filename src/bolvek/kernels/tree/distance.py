@@ -107,6 +107,19 @@ def nearest_one(tree, px, py, pz, best, hit, stack_node, stack_low, low):
     return best, hit
 
 
+@helper
+def nearest_after(tree, last, limit, px, py, pz, stack_node, stack_low, low):
+    """`nearest_one` up to `limit`, starting from the answer of the query before, `last` (-1: there was none)."""
+    best = limit * limit
+    hit = np.int64(-1)
+    if last >= 0:
+        d = triangle_distance2(tree.triangles, last, px, py, pz)
+        if d <= best:
+            best = d
+            hit = last
+    return nearest_one(tree, px, py, pz, best, hit, stack_node, stack_low, low)
+
+
 @kernel("tree f8[:,:] f8 i8 i8 f8[:]! i4[:]!")
 def nearest(tree, points, limit, begin, end, dist2, face):
     """Nearest triangle (tree order) and squared distance of each point, looking up to `limit`.
@@ -120,14 +133,7 @@ def nearest(tree, points, limit, begin, end, dist2, face):
     last = np.int64(-1)
     for q in range(begin, end):
         px, py, pz = points[q, 0], points[q, 1], points[q, 2]
-        best = limit * limit
-        hit = np.int64(-1)
-        if last >= 0:
-            d = triangle_distance2(tree.triangles, last, px, py, pz)
-            if d <= best:
-                best = d
-                hit = last
-        best, hit = nearest_one(tree, px, py, pz, best, hit, stack_node, stack_low, low)
+        best, hit = nearest_after(tree, last, limit, px, py, pz, stack_node, stack_low, low)
         if hit >= 0:
             last = hit
             dist2[q] = best

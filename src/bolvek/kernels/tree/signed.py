@@ -9,7 +9,7 @@ import numpy as np
 
 from bolvek.kernels import helper, kernel
 from bolvek.kernels.tree.arrays import STACK
-from bolvek.kernels.tree.distance import nearest_one, triangle_distance2
+from bolvek.kernels.tree.distance import nearest_after
 
 
 @kernel("f8[:,:] i4[:,:] f8[:,:] f8[:,:]!")
@@ -103,14 +103,7 @@ def signed_distances(tree, faces, opposite, normal, corner, points, limit, begin
     last = np.int64(-1)
     for q in range(begin, end):
         px, py, pz = points[q, 0], points[q, 1], points[q, 2]
-        best = limit * limit
-        hit = np.int64(-1)
-        if last >= 0:
-            d = triangle_distance2(tree.triangles, last, px, py, pz)
-            if d <= best:
-                best = d
-                hit = last
-        best, hit = nearest_one(tree, px, py, pz, best, hit, stack_node, stack_low, low)
+        best, hit = nearest_after(tree, last, limit, px, py, pz, stack_node, stack_low, low)
         if hit < 0:
             out[q] = np.nan
             continue

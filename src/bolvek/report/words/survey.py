@@ -11,11 +11,8 @@ from bolvek.analyses.zones import Zone
 from bolvek.formats.registry import Model
 from bolvek.profiles import Material, Printer
 from bolvek.report.classes import class_of
+from bolvek.report.words.common import MOST_LISTED, Row, limited
 from bolvek.units import count_text, length_text, point_text, size_text, volume_text
-
-Row = tuple[str, str]
-
-MOST_LISTED = 8
 
 _PURPOSES = {"slice": "to slice", "hollow": "to hollow", "measure": "to measure"}
 _MEANS = {
@@ -339,5 +336,4 @@ def _clean_text(s: Survey) -> str:
 
 
 def _limited(rows: list[Row], most: int) -> list[tuple[str, str, str]]:
-    shown = [(name, text, "") for name, text in rows[:most]]
-    return shown if len(rows) <= most else [*shown, ("", f"and {len(rows) - most:,} more (--details or --json)", "")]
+    return [(name, text, "") for name, text in limited(rows, most)]
