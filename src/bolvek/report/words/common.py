@@ -15,4 +15,4 @@ def percent(share: float) -> str:
 def limited(rows: list[Row], most: int) -> list[Row]:
     """The first rows, and how many more there are."""
     left = len(rows) - most
-    return rows if left <= 0 else [*rows[:most], ("", f"and {left:,} more; --details or --json tells all")]
+    return rows if left <= 0 else [*rows[:most], ("", f"and {left:,} more; --details tells all")]
