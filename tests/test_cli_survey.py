@@ -74,7 +74,7 @@ def test_the_first_lines_help(bolvek, tmp_path):
     assert "50.80 mm in inches" in lines[1] and "settle the unit first" in lines[2]
     write_model(tmp_path / "in.stl", box((0, 0, 0), (20, 20, 20)).turned())
     lines = bolvek("survey", "in.stl", "--isolate", "wrong.obj", expect=1).stdout.splitlines()
-    assert "not sound: inside out" in lines[0] and "'hollow' and 'prep' turn it" in lines[1]
+    assert "not sound: inside out" in lines[0] and "'mend --plan' shows" in lines[1]
     assert read_model(tmp_path / "wrong.obj").parts is None and len(read_model(tmp_path / "wrong.obj").mesh.faces) == 12
     write_model(tmp_path / "far.stl", box((5000, 0, 0), (5020, 150, 20)))
     said = bolvek("survey", "far.stl").stdout

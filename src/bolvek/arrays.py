@@ -10,6 +10,7 @@ Floats32 = NDArray[np.float32]
 Ints = NDArray[np.int64]
 Ints32 = NDArray[np.int32]
 Ints8 = NDArray[np.int8]
+Ints16 = NDArray[np.int16]
 Bytes = NDArray[np.uint8]
 Bools = NDArray[np.bool_]
 

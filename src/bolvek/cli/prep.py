@@ -31,6 +31,7 @@ if TYPE_CHECKING:
     click.option("--height", type=LENGTH, help="Scale to this height (z)."),
     click.option("--longest", type=LENGTH, help="Scale to this longest side."),
     click.option("--by", type=float, metavar="FACTOR", help="Scale by a factor."),
+    click.option("--mend", "mends", is_flag=True, help="Mend the model first, as 'bolvek mend' does."),
     click.option("--wall", type=LENGTH, default="2mm", show_default=True, help="Wall to leave."),
     click.option(
         "--grid",
@@ -61,6 +62,7 @@ def command(
     height: float | None,
     longest: float | None,
     by: float | None,
+    mends: bool,
     wall: float,
     grid: float | None,
     drains: int,
@@ -76,7 +78,7 @@ def command(
     \b
     Examples:
       bolvek prep carp.stl --height 90mm --wall 2mm --drains 2 -o out/carp.stl
-      bolvek prep carp.stl finial.stl --wall 1.5mm -o out/
+      bolvek prep carp.stl scan.stl --mend --wall 1.5mm -o out/
       bolvek prep carp.stl --by 1.5 --wall 1.8mm --json carp.json --picture carp.png
     """
     from bolvek.cli.base.run import Outcome, Run, run
@@ -84,6 +86,7 @@ def command(
     from bolvek.jobs.prep import PrepSettings, prep
     from bolvek.operations.drain import PlaceSettings
     from bolvek.operations.hollow import HollowSettings
+    from bolvek.operations.mend import MendSettings
     from bolvek.operations.scale import ScaleSettings
     from bolvek.profiles import limits
     from bolvek.report.pictures.results import proof_result
@@ -99,9 +102,12 @@ def command(
         hollow=HollowSettings(wall_mm=wall, grid_mm=grid, keep_pockets=keep_pockets, room_mm=room),
         drains=PlaceSettings(count=drains, diameter_mm=diameter, up=up),
         scale=scaling,
+        mend=MendSettings() if mends else None,
         least_drain_mm=least_drain,
         least_wall_mm=least_wall,
     )
+
+    kernels = ("faults", "mend", "places") if mends else ()
 
     def work(model: "Model", step: "Steps") -> "Outcome":
         result = prep(model, settings, step)
@@ -114,7 +120,13 @@ def command(
         good = "fit to print: proven on the file written" + ("" if result.hollow else "; solid, no cavity")
         said = good if proof.ok else proof_verdict(proof)
         rows.append(("verdict", said, "bold green" if proof.ok else "bold red"))
-        records = {"scale": result.scale, "hollow": result.hollow, "drain": result.drain, "proof": proof}
+        records = {
+            "scale": result.scale,
+            "mend": result.mend,
+            "hollow": result.hollow,
+            "drain": result.drain,
+            "proof": proof,
+        }
         return Outcome(
             model=result.model,
             sections={name: record for name, record in records.items() if record is not None},
@@ -126,5 +138,5 @@ def command(
             picture=lambda: proof_result(model.path, result.model.mesh, proof, result.rooms),
         )
 
-    how = Run(verb="prep", settings={"": settings}, work=work, writes="proven", texts=STEPS)
+    how = Run(verb="prep", settings={"": settings}, work=work, writes="proven", texts=STEPS, kernels=kernels)
     run(how, models, Asked(**shared), output)

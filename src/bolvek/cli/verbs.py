@@ -28,6 +28,16 @@ VERBS = {
         "supports, orientation, minima, bridges",
         ("mesh", "shells", "overhangs", "faults"),
     ),
+    "mend": Verb(
+        "Mend models: weld, separate, orient, close; leave what is fine as it is.",
+        "repair, fix, heal, close holes, fill, stitch, watertight, manifold, flip normals, duplicates, symmetry",
+        ("mesh", "shells", "faults", "mend", "walls", "places"),
+    ),
+    "compare": Verb(
+        "Old against new: how far the surfaces are apart, which faces are the same.",
+        "difference, deviation, distance, changed",
+        ("mesh", "shells", "faults", "walls", "places"),
+    ),
     "prep": Verb(
         "The whole way: scale, hollow, drain, prove.",
         "prepare, make printable",

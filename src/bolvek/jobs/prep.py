@@ -29,6 +29,7 @@ from bolvek.operations.drain import (
     place_in_chamber,
 )
 from bolvek.operations.hollow import HollowRecord, HollowSettings, NoCavityError, check_hollowable, hollow
+from bolvek.operations.mend import MendRecord, MendSettings, mend
 from bolvek.operations.scale import ScaleRecord, ScaleSettings, scale
 from bolvek.units import length_text, volume_text
 
@@ -41,11 +42,13 @@ _TRIES = 3
 
 @dataclass(frozen=True, kw_only=True)
 class PrepSettings:
-    """Scale (None: as it is), hollow and drains; least drain and least wall (mm) of the printer."""
+    """Scale (None: as it is), mend (None: as it is), hollow and drains; least drain and least wall (mm) of the
+    printer."""
 
     hollow: HollowSettings
     drains: PlaceSettings
     scale: ScaleSettings | None = None
+    mend: MendSettings | None = None
     least_drain_mm: float = 1.5
     least_wall_mm: float = 0.8
 
@@ -53,6 +56,8 @@ class PrepSettings:
         """Raise UsageError when any of the settings makes no sense."""
         if self.scale is not None:
             self.scale.check()
+        if self.mend is not None:
+            self.mend.check()
         self.hollow.check()
         self.drains.check()
         self.proof(None).check()
@@ -79,6 +84,7 @@ class PrepResult:
 
     model: Model
     scale: ScaleRecord | None
+    mend: MendRecord | None
     hollow: HollowRecord | None
     drain: DrainRecord | None
     proof: ProofRecord
@@ -157,10 +163,16 @@ def prep(model: Model, settings: PrepSettings, step: Step = just_do) -> PrepResu
         chosen = settings.scale
         mesh, scaled = step("scale", lambda: scale(model.mesh, chosen))
     mesh = mesh.as_stored()
+    mended = None
+    if settings.mend is not None:
+        part = model.parts.part if model.parts is not None else None
+        asked_of_mend, whole = settings.mend, mesh
+        mesh, mended, _ = step("mend", lambda: mend(whole, asked_of_mend, part))
     try:
         solid, _ = step("check", lambda: check_hollowable(mesh))
     except WorkError:
-        check_hollowable(model.mesh)  # so that places are told in the coordinates of the file
+        if mended is None:
+            check_hollowable(model.mesh)  # so that places are told in the coordinates of the file
         raise
     room = settings.hollow.room_mm
     if room is None:
@@ -199,7 +211,7 @@ def prep(model: Model, settings: PrepSettings, step: Step = just_do) -> PrepResu
         plugs += tuple(_plug(c, settings.hollow.wall_mm) for c in chambers)
         step("again", partial(Again, chambers=len(chambers), closed_off=True))
     proof = dataclasses.replace(proof, findings=(*proof.findings, *made.notes))
-    return PrepResult(model, scaled, made.hollow, made.drain, proof, rooms)
+    return PrepResult(model, scaled, mended, made.hollow, made.drain, proof, rooms)
 
 
 def _chambers(proof: ProofRecord, solid: Mesh) -> list[Chamber]:

@@ -22,6 +22,7 @@ GROUPS = {
     "shells": ("tree.stab", "tree.winding"),
     "faults": ("surface.defects", "tree.rays"),
     "places": ("tree.distance",),
+    "mend": ("surface.fill", "exact.polygons"),
     "voids": ("grid.voxels",),
     "walls": ("surface.samples", "tree.rays", "tree.balls", "tree.signed"),
     "overhangs": ("surface.samples", "surface.sweep", "tree.rays", "grid.bridges"),

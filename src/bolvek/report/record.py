@@ -8,6 +8,7 @@ from typing import Any
 from pydantic import BaseModel, Field, field_validator
 
 from bolvek import __version__
+from bolvek.analyses.deviation import CompareRecord
 from bolvek.analyses.finding import Finding
 from bolvek.analyses.overhangs import OverhangRecord
 from bolvek.analyses.overhangs.directions import Comparison
@@ -19,10 +20,23 @@ from bolvek.formats.registry import Model
 from bolvek.mesh import Mesh
 from bolvek.operations.drain import DrainRecord
 from bolvek.operations.hollow import HollowRecord
+from bolvek.operations.mend import MendRecord
 from bolvek.operations.pose import PoseRecord
 from bolvek.operations.scale import ScaleRecord
 
 Triple = tuple[float, float, float]
+
+
+class Try(BaseModel):
+    """One way tried: its name, what it came to, and the figures that tell it from the others."""
+
+    name: str
+    verdict: str
+    added: int
+    area_mm2: float
+    volume_mm3: float | None
+    bend_deg: float
+    apart_mm: float
 
 
 class ModelSection(BaseModel):
@@ -39,6 +53,9 @@ class ModelSection(BaseModel):
     judgement: Judgement | None = None
     walls: WallRecord | None = None
     overhangs: OverhangRecord | None = None
+    mend: MendRecord | None = None
+    tries: list[Try] | None = None
+    compare: CompareRecord | None = None
     directions: Comparison | None = None
     scale: ScaleRecord | None = None
     pose: PoseRecord | None = None
@@ -60,6 +77,14 @@ VERDICTS = (
     "worse",
     "clean",
     "faulty",
+    "sound",
+    "buried shells",
+    "closed but crossing",
+    "open",
+    "not sound",
+    "same",
+    "differs",
+    "too far off",
     "failed",
     "fit",
     "wall not judged",

@@ -50,9 +50,11 @@ def open_pairs(mesh: Mesh, radius: float) -> Ints:
     if not len(found):
         return np.zeros((0, 2), np.int64)
     pairs = np.unique(np.sort(rim[found].astype(np.int64), axis=1), axis=0)
-    ends = np.sort(np.stack([mesh.faces, np.roll(mesh.faces, -1, axis=1)], axis=2).reshape(-1, 2), axis=1)
     involved = np.zeros(len(mesh.vertices), bool)
     involved[pairs.ravel()] = True
+    a, b, c = involved[mesh.faces.T]
+    own = mesh.faces[(a & b) | (b & c) | (c & a)]
+    ends = np.sort(np.stack([own, np.roll(own, -1, axis=1)], axis=2).reshape(-1, 2), axis=1)
     ends = ends[involved[ends[:, 0]] & involved[ends[:, 1]]].astype(np.int64)
     size = np.int64(len(mesh.vertices))
     return pairs[~np.isin(pairs[:, 0] * size + pairs[:, 1], ends[:, 0] * size + ends[:, 1])]
@@ -108,14 +110,22 @@ def find_rims(mesh: Mesh, radius: float) -> Rims:
     )
 
 
-def _split(mesh: Mesh, half: Ints, a: Ints, b: Ints, radius: float) -> tuple[Ints, Ints, Ints, Ints]:
-    """Open edges cut where vertices of other open edges lie on them (T-junctions), and those vertices."""
+def lying_on_edges(mesh: Mesh, radius: float) -> tuple[Ints, Ints, Floats]:
+    """Vertices of open edges that lie within `radius` mm on another open edge: which (the row of the open half-edge
+    in ascending order), the vertex, and how far along it is (mm); sorted along each edge."""
+    half = np.flatnonzero(mesh.topology.opposite == OPEN)
+    a, b = (end.astype(np.int64) for end in mesh.edge_ends(half))
+    return _lying_on(mesh, half, a, b, radius)
+
+
+def _lying_on(mesh: Mesh, half: Ints, a: Ints, b: Ints, radius: float) -> tuple[Ints, Ints, Floats]:
+    """`lying_on_edges` of some half-edges that run from a to b."""
     from scipy.spatial import cKDTree
 
-    none = np.zeros(0, np.int64)
+    nothing = np.zeros(0, np.int64), np.zeros(0, np.int64), np.zeros(0)
     rim = np.unique(np.concatenate([a, b]))
     if not radius > 0 or len(rim) < 3:
-        return half, a, b, none
+        return nothing
     p, q = mesh.vertices[a], mesh.vertices[b]
     length = np.linalg.norm(q - p, axis=1)
     tree = cKDTree(mesh.vertices[rim])
@@ -124,7 +134,7 @@ def _split(mesh: Mesh, half: Ints, a: Ints, b: Ints, radius: float) -> tuple[Int
     counts = tree.query_ball_point(0.5 * (p + q)[long_enough], reach[long_enough], return_length=True)
     rows = long_enough[counts > 2]
     if not len(rows) or int(counts.sum()) > _MOST_CANDIDATES:
-        return half, a, b, none
+        return nothing
     near = tree.query_ball_point(0.5 * (p + q)[rows], reach[rows])
     edge = np.repeat(rows, [len(x) for x in near])
     vertex = rim[np.concatenate([np.asarray(x, np.int64) for x in near])]
@@ -137,10 +147,15 @@ def _split(mesh: Mesh, half: Ints, a: Ints, b: Ints, radius: float) -> tuple[Int
     on = (t > radius) & (t < length[edge] - radius)
     on &= np.linalg.norm(off - t[:, None] * along, axis=1) <= radius
     edge, vertex, t = edge[on], vertex[on], t[on]
-    if not len(edge):
-        return half, a, b, none
     order = np.lexsort((t, edge))
-    edge, vertex = edge[order], vertex[order]
+    return edge[order], vertex[order], t[order]
+
+
+def _split(mesh: Mesh, half: Ints, a: Ints, b: Ints, radius: float) -> tuple[Ints, Ints, Ints, Ints]:
+    """Open edges cut where vertices of other open edges lie on them (T-junctions), and those vertices."""
+    edge, vertex, _ = _lying_on(mesh, half, a, b, radius)
+    if not len(edge):
+        return half, a, b, vertex
     whole = np.setdiff1d(np.arange(len(half)), edge)
     stops = np.concatenate([np.arange(len(half)), edge, np.arange(len(half))])
     turn = np.concatenate([np.zeros(len(half)), np.arange(1, len(edge) + 1), np.full(len(half), len(edge) + 1)])

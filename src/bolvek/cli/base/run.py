@@ -93,7 +93,8 @@ class Run:
     told what rounding made worse, and names kept), or as it is ("proven": the work has judged it already). suffix:
     that of the files written, where it is not the model's own. alone: targets that only one model may have, inputs:
     other files read for it. kernels: groups of them needed beyond the table. texts: what is told of each step.
-    as_set: what is found from all meshes together before the work, which gets it as a third argument.
+    as_set: what is found from all meshes together before the work, which gets it as a third argument. keeps_names: the
+    parts of the outcome's model, numbered face by face, are written with it.
     """
 
     verb: str
@@ -106,6 +107,7 @@ class Run:
     kernels: Sequence[str] = ()
     texts: Mapping[str, Callable[[Any], str]] = field(default_factory=dict)
     as_set: "Callable[[Sequence[Mesh]], Any] | None" = None
+    keeps_names: bool = False
 
 
 @dataclass(frozen=True)
@@ -227,7 +229,7 @@ def _one(
     written = ""
     if how.writes and target is not None:
         outcome = _gated(how, outcome, before, target, asked, step)
-        parts = outcome.model.parts if how.writes == "moved" else None
+        parts = outcome.model.parts if how.writes == "moved" or how.keeps_names else None
         step("write", partial(_write, target, outcome.model.mesh, parts, asked))
         written = f"; to {target}"
         done.outputs.append(str(target))

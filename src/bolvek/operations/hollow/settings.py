@@ -101,8 +101,7 @@ def check_hollowable(mesh: Mesh) -> tuple[Mesh, int]:
                 count = count_openings(mesh)
                 text += f" in {count} opening{'s' if count != 1 else ''}"
             told.append(f"{text}, first near {point_text(defect.where_mm[0])}")
-        what = "close them first" if mesh.topology.open_edges else "mend that first"
-        raise WorkError(f"the model cannot be hollowed: {'; '.join(told)}: {what}")
+        raise WorkError(f"the model cannot be hollowed: {'; '.join(told)}: 'bolvek mend --plan' tells what helps")
     turned = np.flatnonzero(standing(mesh).inverted)
     if len(turned):
         flip = np.isin(mesh.topology.shell, turned)

@@ -3,6 +3,7 @@
 from pathlib import Path
 
 from bolvek.analyses.cavities import Cavities
+from bolvek.analyses.deviation import Compared, CompareRecord
 from bolvek.analyses.proof import ProofRecord
 from bolvek.analyses.survey.record import Marks, Survey
 from bolvek.mesh import Mesh
@@ -33,3 +34,12 @@ def survey_result(path: Path, mesh: Mesh, survey: Survey, marks: Marks) -> bytes
     words = "no fault found" if clean else "not sound" if not survey.sound else "sound, with findings"
     caption = model_caption(path, mesh, verdict=words, fit=clean, shells=count_text(survey.shells, "shell"))
     return survey_picture(mesh, survey, marks, caption)
+
+
+def compare_result(path: Path, old: Mesh, new: Mesh, record: CompareRecord, found: Compared, verdict: str) -> bytes:
+    """Old and new side by side, with what changed in colour and the verdict."""
+    from bolvek.report.pictures.compare import compare_picture
+
+    kept = f"{record.kept:,} of {record.triangles_old:,} faces bit for bit the same"
+    good = verdict in ("sound", "same", "differs")
+    return compare_picture(old, new, record, found, model_caption(path, new, verdict=verdict, fit=good, kept=kept))

@@ -6,6 +6,7 @@ from typing import Any
 from bolvek.report.words.drain import drain_text, placed_text
 from bolvek.report.words.files import model_text
 from bolvek.report.words.hollow import check_text, hollow_text
+from bolvek.report.words.mend import mend_line
 from bolvek.report.words.proof import proof_line
 from bolvek.report.words.scale import scale_text
 from bolvek.units import count_text
@@ -13,6 +14,7 @@ from bolvek.units import count_text
 STEPS: dict[str, Callable[[Any], str]] = {
     "read": model_text,
     "scale": lambda done: scale_text(done[1]),
+    "mend": lambda done: mend_line(done[1]),
     "check": check_text,
     "hollow": lambda done: hollow_text(done[1]),
     "place": lambda done: placed_text(*done),

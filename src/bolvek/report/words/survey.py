@@ -27,17 +27,16 @@ _MEANS = {
     ("measure", "no"): "inside and outside are not told apart",
 }
 _OPENINGS_ADVICE = {
-    "hole": "close the holes",
-    "hole or rim": "cap it where it was solid, give it a thickness where it is a skin",
-    "crack": "join the banks of the cracks",
-    "seam": "weld the seams",
-    "rim": "a skin needs a thickness, not a lid",
+    "hole": "'mend' closes the holes",
+    "hole or rim": "'mend --close-ends' caps what was solid; a skin needs a thickness ('thicken', to come)",
+    "crack": "'mend' joins the banks of the cracks",
+    "seam": "'mend' welds the seams",
+    "rim": "a skin needs a thickness ('thicken', to come), not a lid",
 }
 HELP = {
-    "inside_out": "'hollow' and 'prep' turn it",
     "unit": "'scale --unit UNIT' reads the numbers in another unit and writes millimetres",
 }
-"""What a verb does about it, by finding; codes that are not here have no verb in this version."""
+"""What a verb does about notes."""
 
 _FACING = {
     **{"": "no inside", "out": "facing out", "in": "facing in"},
@@ -130,15 +129,17 @@ def next_text(s: Survey, judgement: Judgement) -> str:
         if "contact" in notes:
             return "'walls' and 'overhangs' show whether it prints; what touches is hollowed part by part"
         return "'walls' and 'overhangs' show whether it prints, 'hollow' or 'prep' save material"
-    # a verb that would refuse the model for its other faults, or for being hollow, is no help
-    if all(c in HELP for c in faults) and not any(x.role == "cavity" for x in s.shell_list):
-        return "; ".join(HELP[c] for c in faults)
     skins = [o for o in s.openings if o.kind == "rim"]
     if faults == ["open_edges"] and len(skins) == len(s.openings):
-        return "it is a skin: give it a thickness; no verb of this version does that yet"
-    # the largest opening says what to do about it
-    first = _openings_advice(s.openings[:1]) if faults[0] == "open_edges" else _advice(faults[0], s)
-    return f"{first}; no verb of this version mends that: --picture shows where, --isolate writes the faces"
+        return (
+            "it is a skin: it needs a thickness ('thicken', to come); 'mend --at PLACE' puts a lid on it all the same"
+        )
+    if faults == ["self_intersections"] and not s.self_intersections.of_itself:
+        return class_of("self_intersections").advice
+    if faults == ["buried"]:
+        return class_of("buried").advice
+    skin = f"; {_OPENINGS_ADVICE['rim']}" if skins else ""
+    return f"'mend --plan' shows what mending would do{skin}"
 
 
 def _advice(code: str, s: Survey) -> str:
@@ -146,14 +147,12 @@ def _advice(code: str, s: Survey) -> str:
     if code == "open_edges":
         return _openings_advice(s.openings)
     if code == "badly_oriented_edges" and s.one_sided:
-        thick = "give the one with one side a thickness: it has no outside"
+        thick = "the one with one side needs a thickness ('thicken', to come): it has no outside"
         return f"{class_of(code).advice}; {thick}" if s.flipped.count else thick
     if code == "twin_faces" and not s.twins.same_way:
-        return "join the bodies that lie against each other there, or take both faces out"
+        return "'mend' takes both out, which joins the bodies that lie against each other there"
     if code == "nonmanifold_edges" and not s.nonmanifold_left:
         return ""
-    if code == "inside_out" and any(x.role == "cavity" for x in s.shell_list):
-        return "turn all of it" if s.everything_inside_out else "turn it"
     return class_of(code).advice
 
 

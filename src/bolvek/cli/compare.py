@@ -1,0 +1,68 @@
+"""`bolvek compare`."""
+
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+import click
+
+from bolvek.cli.base.options import Asked, options, reading_options
+from bolvek.cli.base.types import LENGTH, PATH
+
+if TYPE_CHECKING:
+    from bolvek.cli.base.run import Outcome, Steps
+    from bolvek.formats import Model
+
+
+@click.command("compare")
+@options(
+    click.argument("old", type=PATH, metavar="OLD"),
+    click.argument("new", type=PATH, metavar="NEW"),
+    click.option("--within", type=LENGTH, help="Fall short (exit code 1) where the surfaces are farther apart."),
+    click.option("--spacing", type=LENGTH, help="Distance between samples; without it 1/400 of the longest side."),
+    reading_options,
+)
+def command(old: Path, new: Path, within: float | None, spacing: float | None, **shared: Any) -> None:
+    """Old against new: faces bit for bit the same, distances both ways, volume, size, openings.
+
+    \b
+    Examples:
+      bolvek compare finial.stl finial.mend.stl --picture changes.png
+      bolvek compare scan.ply slim.stl --within 0.05mm
+    """
+    from bolvek.analyses.deviation import CompareSettings, compare
+    from bolvek.analyses.finding import Finding
+    from bolvek.cli.base.run import Outcome, Run, run
+    from bolvek.formats import read_model
+    from bolvek.report.pictures.results import compare_result
+    from bolvek.report.words.compare import compare_line, compare_rows, far_text
+    from bolvek.units import length_text
+
+    asked = Asked(**shared)
+    settings = CompareSettings(spacing_mm=spacing)
+
+    def work(model: "Model", step: "Steps") -> "Outcome":
+        before = step("old", lambda: read_model(old, unit=asked.unit)).mesh
+        record, found = step("compare", lambda: compare(before, model.mesh, settings))
+        far = within is not None and record.max_mm > within
+        verdict = "same" if record.same else "too far off" if far else "differs"
+        findings: tuple[Finding, ...] = ()
+        rows = compare_rows(record, most=asked.most)
+        if far and within is not None:
+            where = record.to_old.where_mm if record.to_old.max_mm >= record.to_new.max_mm else record.to_new.where_mm
+            text = f"{far_text(record)}, more than {length_text(within)}"
+            findings = (Finding("deviation", "fault", 1, text, where),)
+        if within is not None:
+            words = "farther apart than" if far else "within"
+            rows.append(("verdict", f"{words} {length_text(within)}", "bold red" if far else "bold green"))
+        return Outcome(
+            model=model,
+            sections={"compare": record},
+            line=compare_line(record),
+            verdict=verdict,
+            ok=not far,
+            rows=rows,
+            findings=findings,
+            picture=lambda: compare_result(model.path, before, model.mesh, record, found, verdict),
+        )
+
+    run(Run(verb="compare", settings={"": settings}, work=work, inputs={"OLD": old}), [new], asked)

@@ -1,0 +1,215 @@
+"""`bolvek mend`."""
+
+import dataclasses
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+import click
+
+from bolvek.cli.base.options import Asked, models_argument, options, output_option, writing_options
+from bolvek.cli.base.types import LENGTH, PATH, PLACE
+from bolvek.errors import UsageError
+
+if TYPE_CHECKING:
+    from bolvek.cli.base.run import Outcome, Steps
+    from bolvek.formats import Model
+    from bolvek.mesh import Mesh
+    from bolvek.operations.mend import MendSettings
+
+_STEPS = "weld, drop, separate, orient, buried, close, mirror, crossings"
+
+
+def _words(texts: tuple[str, ...] | str | None) -> tuple[str, ...]:
+    """Words from options that take several, with commas or by repeating them."""
+    given = (texts,) if isinstance(texts, str) else texts or ()
+    return tuple(word.strip() for text in given for word in text.split(",") if word.strip())
+
+
+@click.command("mend")
+@options(
+    models_argument,
+    output_option,
+    click.option("--plan", is_flag=True, help="Tell what would be done; write nothing."),
+    click.option("--only", multiple=True, metavar="STEP,...", help=f"These steps alone, of {_STEPS}."),
+    click.option("--without", multiple=True, metavar="STEP,...", help="Leave these steps out."),
+    click.option("--near", type=LENGTH, help="Rims nearer than this are one; without it 1/10,000 of the longest side."),
+    click.option(
+        "--close", "style", default="auto", show_default=True, metavar="STYLE", help="auto, flat, curved or corner."
+    ),
+    click.option("--up-to", type=LENGTH, help="Close only openings at most so wide."),
+    click.option("--at", type=PLACE, multiple=True, help="Close only the opening nearest to this place; repeat."),
+    click.option("--close-ends", is_flag=True, help="Also close what may be the end of an open shell."),
+    click.option(
+        "--slivers", type=LENGTH, default="0", help="Take out faces lower than this; without it only flat ones."
+    ),
+    click.option(
+        "--drop-strays", is_flag=True, help="Take out small bodies apart from the rest, not only open scraps."
+    ),
+    click.option("--drop-buried", is_flag=True, help="Take out shells that lie in other material."),
+    click.option(
+        "--mirror", metavar="x|y|z|auto[+|-]", help="Make the worse half anew from the better one, or the one named."
+    ),
+    click.option("--try", "tried", metavar="STYLE,...", help="Try these styles and compare them; write no model."),
+    click.option("--sheet", type=PATH, metavar="FILE.png", help="Draw what --try made side by side."),
+    writing_options,
+)
+def command(
+    models: tuple[Path, ...],
+    output: Path | None,
+    plan: bool,
+    only: tuple[str, ...],
+    without: tuple[str, ...],
+    near: float | None,
+    style: str,
+    up_to: float | None,
+    at: tuple[tuple[float, float, float], ...],
+    close_ends: bool,
+    slivers: float,
+    drop_strays: bool,
+    drop_buried: bool,
+    mirror: str | None,
+    tried: str | None,
+    sheet: Path | None,
+    **shared: Any,
+) -> None:
+    """Mend models step by step and tell every step; sound faces stay bit for bit where they are.
+
+    Cracks are welded, faces without area, copies and scraps taken out, crowded edges taken apart, faces turned to
+    look out, holes closed, small crossings made anew. The rim of an open skin is no hole and is left. What comes out
+    is checked whole: exit code 0 only when it is sound.
+
+    \b
+    Examples:
+      bolvek mend finial.stl --plan
+      bolvek mend scans/ -o mended/ --up-to 20mm
+      bolvek mend tile.ply --try flat,curved,corner --sheet ways.png
+    """
+    from bolvek.cli.base.run import Outcome, Run, run
+    from bolvek.operations.mend import STYLES, MendSettings, mend, origin_parts
+    from bolvek.report.pictures.results import compare_result
+    from bolvek.report.words.compare import compare_line
+    from bolvek.report.words.files import model_text
+    from bolvek.report.words.mend import mend_findings, mend_line, mend_rows
+
+    asked = Asked(**shared)
+    settings = MendSettings(
+        only=_words(only),
+        without=_words(without),
+        near_mm=near,
+        style=style,
+        up_to_mm=up_to,
+        at=at,
+        close_ends=close_ends,
+        sliver_mm=slivers,
+        drop_strays=drop_strays,
+        drop_buried=drop_buried,
+        mirror=mirror,
+    )
+    styles = _words(tried)
+    for name in styles:
+        if name not in STYLES:
+            raise UsageError(f"--try takes styles, of {', '.join(STYLES)}; not '{name}'")
+    if sheet is not None and not styles:
+        raise UsageError("--sheet goes with --try")
+    if output is not None and (plan or styles):
+        raise UsageError(f"{'--plan' if plan else '--try'} writes no model; leave out -o")
+
+    def stored(model: "Model") -> "Mesh":
+        suffix = (output.suffix if output is not None and output.suffix else model.path.suffix).lower()
+        # what a binary STL cannot hold is settled before, so that what is checked is what is written
+        return model.mesh.as_stored() if suffix == ".stl" and not asked.ascii_stl else model.mesh
+
+    def work(model: "Model", step: "Steps") -> "Outcome":
+        from bolvek.analyses.deviation import compare
+
+        before = stored(model)
+        if styles:
+            return _try_styles(model, before, settings, styles, sheet, step, asked)
+        part = model.parts.part if model.parts is not None else None
+        mesh, record, origin = step("mend", lambda: mend(before, settings, part))
+        changes, found = step("compare", lambda: compare(before, mesh))
+        parts = model.parts
+        if parts is not None:
+            parts = dataclasses.replace(parts, part=origin_parts(origin, parts.part, mesh))
+        rows = mend_rows(record, plan=plan, most=asked.most)
+        if not record.unchanged:
+            rows.insert(-1, ("faces", compare_line(changes), ""))
+        if plan:
+            rows.insert(0, ("file", f"{model.path.name}: {model_text(model)}", ""))
+        return Outcome(
+            model=dataclasses.replace(model, mesh=mesh, parts=parts),
+            sections={"mend": record, "compare": changes},
+            line=mend_line(record),
+            verdict=record.verdict,
+            ok=record.verdict == "sound",
+            rows=rows,
+            findings=mend_findings(record),
+            picture=lambda: compare_result(model.path, before, mesh, changes, found, record.verdict),
+        )
+
+    how = Run(
+        verb="mend",
+        settings={"": settings},
+        work=work,
+        writes=None if plan or styles else "proven",
+        alone={"--sheet": sheet},
+        keeps_names=True,
+    )
+    run(how, models, asked, output)
+
+
+def _try_styles(
+    model: "Model",
+    before: "Mesh",
+    settings: "MendSettings",
+    styles: tuple[str, ...],
+    sheet: Path | None,
+    step: "Steps",
+    asked: Asked,
+) -> "Outcome":
+    """The model mended in each style, the figures side by side."""
+    from bolvek.analyses.deviation import compare
+    from bolvek.cli.base.run import Outcome
+    from bolvek.formats.safe import write_bytes
+    from bolvek.operations.mend import mend, sharpest_bend
+    from bolvek.report.pictures.compare import tries_sheet
+    from bolvek.report.record import Try
+    from bolvek.report.words.mend import try_texts
+
+    tries, shown = [], []
+    rows: list[tuple[str, str, str]] = []
+    for name in styles:
+        chosen = dataclasses.replace(settings, style=name)
+        mesh, record, origin = step(name, lambda chosen=chosen: mend(before, chosen))  # type: ignore[misc]
+        changes, found = compare(before, mesh)
+        new = origin < 0
+        one = Try(
+            name=name,
+            verdict=record.verdict,
+            added=int(new.sum()),
+            area_mm2=float(mesh.face_areas[new].sum()),
+            volume_mm3=mesh.volume if mesh.topology.sound else None,
+            bend_deg=sharpest_bend(mesh, new),
+            apart_mm=changes.to_old.max_mm,
+        )
+        texts = try_texts(one, record)
+        rows.append((name, "; ".join(texts), ""))
+        tries.append(one)
+        shown.append((name, mesh, found, texts))
+    outputs = []
+    if sheet is not None:
+        write_bytes(sheet, tries_sheet(f"{model.path.name}: ways to close", shown), replace=asked.replace)
+        rows.append(("sheet", str(sheet), ""))
+        outputs.append(sheet)
+    sound = [one for one in tries if one.verdict == "sound"]
+    best = min(sound or tries, key=lambda one: one.bend_deg)
+    rows.append(("least bend", f"{best.name}; 'mend --close {best.name}' writes it", "bold"))
+    return Outcome(
+        model=model,
+        sections={"tries": tries},
+        line=f"{len(tries)} ways tried; least bend {best.name}",
+        verdict=best.verdict,
+        ok=best.verdict == "sound",
+        rows=rows,
+        outputs=outputs,
+    )

@@ -1,0 +1,213 @@
+"""Last step: small self-intersections taken out by making a small neighbourhood anew.
+
+Faces that cross, with those around them, are cut out and the opening is closed again; more around them where that does
+not do. Where two bodies go into each other, or one into itself over more than a small neighbourhood, nothing local
+helps: that is left.
+"""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from bolvek.analyses.zones import Zone, group_faces, zones
+from bolvek.arrays import Bools, Ints, Ints32
+from bolvek.mesh import Mesh
+from bolvek.operations.mend.close import Job, fill_loops, with_fills
+from bolvek.operations.mend.draft import NEW, Draft, crossing_pairs, put_back, window
+from bolvek.operations.mend.loops import trace
+from bolvek.operations.mend.record import Left, MendStep, Place
+from bolvek.spatial.groups import linked_groups
+
+MOST_FACES = 400
+"""A neighbourhood of more faces is no small one."""
+
+LARGEST_SHARE, FEW, LARGEST_OF_FEW = 0.1, 60, 0.25
+"""Nor is one wider than the first share of the longest side; of so few faces, than the second."""
+
+_RINGS = (0, 1, 2, 3)
+_NONE = np.zeros(0, np.int64)
+
+
+@dataclass
+class _Region:
+    """Faces (N,) that cross or lie at a rim, where; why they are not to be remade; whether any cross."""
+
+    faces: Ints
+    zone: Zone
+    why: str
+    crosses: bool
+
+
+def remake_crossings(draft: Draft, pairs: Ints32, rims: Ints = _NONE) -> tuple[Draft, MendStep]:
+    """Remake small neighbourhoods in which faces cross; pairs (P, 2) are all that do. rims (R,): faces at openings for
+    which no fill was found, to be remade with what crosses there.
+
+    The work is done in a window around them, and what comes out is checked against everything.
+    """
+    if not len(pairs) and not len(rims):
+        return draft, MendStep(step="crossings")
+    mesh = draft.mesh
+    corners = mesh.vertices[mesh.faces[np.union1d(pairs, rims)]]
+    local = window(draft, corners.min(axis=1), corners.max(axis=1))
+    place = np.full(len(mesh.faces), NEW, np.int32)
+    place[local.faces] = np.arange(len(local.faces))
+    shell = mesh.topology.shell
+    changed, step = _in_rounds(local.draft, place[pairs], place[rims], shell[local.faces], float(mesh.size.max()))
+    if not step.count:
+        return draft, step
+    done = put_back(draft, local, changed)
+    if len(crossing_pairs(done.mesh, np.flatnonzero(done.origin == NEW))):
+        changed, step = _in_rounds(Draft.of(mesh), pairs, rims.astype(np.int32), shell, float(mesh.size.max()))
+        origin = np.where(changed.origin == NEW, NEW, draft.origin[np.maximum(changed.origin, 0)])
+        done = Draft(changed.mesh, origin.astype(np.int32))
+    return done, step
+
+
+def _in_rounds(draft: Draft, pairs: Ints32, rims: Ints32, shell: Ints32, longest: float) -> tuple[Draft, MendStep]:
+    """Larger neighbourhoods round by round. shell (F,): that of each face in the whole model."""
+    places: list[Place] = []
+    left: list[Left] = []
+    begin = len(pairs)
+    for rings in _RINGS:
+        if not len(pairs) and not len(rims):
+            left = []
+            break
+        regions = _regions(draft.mesh, pairs, rims, shell, longest)
+        after, done = _remake(Draft.of(draft.mesh), [r for r in regions if not r.why], rings)
+        places += [Place("crossing", len(r.faces), r.zone.where_mm, r.zone.size_mm) for r in done]
+        text = "no way to remake its neighbourhood without another crossing: 'recast' (to come) makes a solid of it"
+        left = [
+            Left("crossing faces", r.why or text, r.zone.where_mm, r.zone.size_mm)
+            for r in regions
+            if r.crosses and all(r is not d for d in done)
+        ]
+        if done:
+            # what was made crosses nothing: those left are old faces that still cross each other
+            number = np.full(len(draft.mesh.faces), NEW, np.int32)
+            old = np.flatnonzero(after.origin != NEW)
+            number[after.origin[old]] = old
+            pairs = number[pairs]
+            pairs = pairs[(pairs != NEW).all(axis=1)]
+            rims = number[rims]
+            rims = rims[rims != NEW]
+            known = np.maximum(after.origin, 0)
+            shell = shell[known]
+            draft = Draft(after.mesh, np.where(after.origin == NEW, NEW, draft.origin[known]).astype(np.int32))
+    counts = {"neighbourhoods": len(places), "pairs": begin - len(pairs)} if places else {}
+    return draft, MendStep(step="crossings", counts=counts, places=places, left=left)
+
+
+def _regions(mesh: Mesh, pairs: Ints32, rims: Ints32, shell: Ints32, longest: float) -> list[_Region]:
+    """Crossing faces that hang together, or cross each other, and why some are not to be remade."""
+    faces = np.union1d(pairs, rims).astype(np.int64)
+    crossing = np.zeros(len(mesh.faces), bool)
+    crossing[pairs] = True
+    _, first, at = np.unique(group_faces(mesh, faces), return_index=True, return_inverse=True)
+    hang = np.stack([np.arange(len(faces)), first[at.ravel()]], axis=1)
+    group = linked_groups(len(faces), np.concatenate([hang, np.searchsorted(faces, pairs)]))
+    order = np.argsort(group, kind="stable")
+    found = []
+    for rows in np.split(order, np.flatnonzero(np.diff(group[order])) + 1):
+        own = faces[rows]
+        zone = zones(mesh.vertices[mesh.faces[own]], np.zeros(len(own), np.int32))[0]
+        why = ""
+        if len(np.unique(shell[own])) > 1:
+            why = "two bodies go into each other: 'fuse' (to come) makes one of them"
+        elif len(own) > MOST_FACES or max(zone.size_mm) > longest * (
+            LARGEST_OF_FEW if len(own) <= FEW else LARGEST_SHARE
+        ):
+            why = "it crosses itself over more than a small neighbourhood: 'recast' (to come) makes a solid of it"
+        found.append(_Region(own, zone, why, bool(crossing[own].any())))
+    return found
+
+
+def _remake(draft: Draft, regions: list[_Region], rings: int) -> tuple[Draft, list[_Region]]:
+    """The draft with some regions, grown by so many rings of faces, cut out and closed again; and which."""
+    mesh = draft.mesh
+    owner = np.full(len(mesh.faces), -1, np.int64)
+    for k, region in enumerate(regions):
+        owner[region.faces] = k
+    owner = _grown(mesh, owner, rings)
+    taken = owner >= 0
+    if not taken.any():
+        return draft, []
+    base = draft.picked(~taken)
+    kept = np.flatnonzero(~taken)
+    half = (3 * kept[:, None] + np.arange(3)).ravel()  # of the base, in the mesh
+    across = mesh.topology.opposite[half]
+    beyond = np.where(across >= 0, owner[np.maximum(across, 0) // 3], -1)
+    jobs_of: dict[int, list[Job]] = {}
+    failed = np.zeros(len(regions), bool)
+    chosen, homes = [], []
+    for loop in trace(base.mesh):
+        home = beyond[loop.half]
+        if (home >= 0).all() and (home == home[0]).all():
+            chosen.append(loop)
+            homes.append(int(home[0]))
+        else:
+            failed[home[home >= 0]] = True
+    # a region that has no loop of its own at all, or runs along a rim, is not remade
+    reached = np.zeros(len(regions), bool)
+    reached[homes] = True
+    failed |= ~reached
+    fine = [loop for loop, home in zip(chosen, homes, strict=True) if not failed[home]]
+    by_loop = {id(loop): home for loop, home in zip(chosen, homes, strict=True)}
+    for job in fill_loops(base, fine, "auto"):
+        of = by_loop[id(job.loops[0])]
+        jobs_of.setdefault(of, []).append(job)
+        failed[of] |= job.fill is None
+    while not failed.all():
+        result = _put_together(draft, base, owner, failed, jobs_of)
+        bad = _spoilt(result, base, owner, failed, jobs_of, mesh)
+        if not bad.any():
+            return result, [r for k, r in enumerate(regions) if not failed[k]]
+        failed |= bad
+    return draft, []
+
+
+def _grown(mesh: Mesh, owner: Ints, rings: int) -> Ints:
+    """Each region with the faces around it; regions that meet keep their own."""
+    for _ in range(rings):
+        at_vertex = np.full(len(mesh.vertices), -1, np.int64)
+        inside = np.flatnonzero(owner >= 0)
+        at_vertex[mesh.faces[inside].ravel()] = np.repeat(owner[inside], 3)
+        owner = np.where(owner >= 0, owner, at_vertex[mesh.faces].max(axis=1))
+    return owner
+
+
+def _put_together(draft: Draft, base: Draft, owner: Ints, failed: Bools, jobs_of: dict[int, list[Job]]) -> Draft:
+    """Faces outside, those of regions that failed as they were, fills of the others."""
+    back = np.zeros(len(owner), bool)
+    back[owner >= 0] = failed[owner[owner >= 0]]
+    restored = base.grown(draft.mesh.faces[back], draft.origin[back])
+    return with_fills(restored, [job for k in sorted(jobs_of) if not failed[k] for job in jobs_of[k]])
+
+
+def _spoilt(
+    result: Draft, base: Draft, owner: Ints, failed: Bools, jobs_of: dict[int, list[Job]], before: Mesh
+) -> Bools:
+    """Regions whose fills cross something that was put back, or leave the surface less closed than it was."""
+    sizes = [
+        (k, sum(0 if job.fill is None else len(job.fill.faces) for job in jobs_of[k]))
+        for k in sorted(jobs_of)
+        if not failed[k]
+    ]
+    home = np.repeat([k for k, _ in sizes], [n for _, n in sizes]).astype(np.int64)
+    first = len(result.mesh.faces) - len(home)
+    new = np.arange(first, len(result.mesh.faces))
+    bad = np.zeros(len(failed), bool)
+    pairs = crossing_pairs(result.mesh, new)
+    bad[home[pairs[:, 0] - first]] = True
+    t = result.mesh.topology
+    loose = np.flatnonzero((t.opposite < 0) | t.same_way) // 3
+    bad[home[loose[loose >= first] - first]] = True
+    worse = (
+        t.open_edges > before.topology.open_edges
+        or t.nonmanifold_edges > before.topology.nonmanifold_edges
+        or t.badly_oriented_edges > before.topology.badly_oriented_edges
+        or t.extra_fans > before.topology.extra_fans
+        or t.shells > before.topology.shells
+    )
+    if worse and not bad.any():
+        bad |= ~failed
+    return bad

@@ -1,0 +1,185 @@
+"""The ladder: every step of mending in turn, each undone when it leaves the model worse, then the full check."""
+
+from collections.abc import Callable
+from dataclasses import replace
+
+import numpy as np
+
+from bolvek.analyses.shells import near_mm as default_near_mm
+from bolvek.analyses.shells import standing
+from bolvek.analyses.shells.copies import part_by_part
+from bolvek.analyses.soundness import find_defects
+from bolvek.arrays import Ints32
+from bolvek.errors import WorkError
+from bolvek.mesh import Mesh
+from bolvek.operations.mend.close import close, unclosed
+from bolvek.operations.mend.crossings import remake_crossings
+from bolvek.operations.mend.draft import NEW, Draft
+from bolvek.operations.mend.drop import drop
+from bolvek.operations.mend.mirror import faulty_places, mirror_half
+from bolvek.operations.mend.orient import drop_buried, orient
+from bolvek.operations.mend.record import STEPS, Faults, MendRecord, MendSettings, MendStep
+from bolvek.operations.mend.separate import separate
+from bolvek.operations.mend.weld import weld
+
+_AGAIN = 2  # times that separating and closing are repeated where one made work for the other
+
+Step = Callable[[Draft], tuple[Draft, MendStep]]
+
+
+_PLAIN = MendSettings()
+
+
+def mend(mesh: Mesh, settings: MendSettings = _PLAIN, part: Ints32 | None = None) -> tuple[Mesh, MendRecord, Ints32]:
+    """Mend a mesh; what is sound comes back as the same mesh. part (F,): the named part of each face.
+
+    Returns the mesh, the record, and for each of its faces the face of the input it was, or -1 for a new one. The
+    result is never worse than the input: a step that made faults is undone, and says so. Raises UsageError, or
+    WorkError for a mesh without faces.
+    """
+    settings.check()
+    if not len(mesh.faces):
+        raise WorkError("the model has no faces")
+    near = default_near_mm(mesh) if settings.near_mm is None else settings.near_mm
+    before = count_faults(mesh)
+    draft = Draft.of(mesh)
+    if part is not None:
+        draft = Draft(part_by_part(mesh, part), draft.origin)
+    apart = count_faults(draft.mesh) if draft.mesh is not mesh else before
+    steps: list[MendStep] = []
+    if apart != Faults() or settings.mirror is not None or settings.drop_buried or settings.drop_strays:
+        draft, steps = _climb(draft, settings, near)
+    elif settings.sliver_mm > 0:
+        draft, steps = _climb(draft, settings, near)
+    if all(not step.count for step in steps) and draft.mesh is not mesh:
+        draft = Draft.of(mesh)
+    after = before if draft.mesh is mesh else count_faults(draft.mesh)
+    record = MendRecord(
+        verdict=_verdict(after),
+        unchanged=draft.mesh is mesh or _same(draft.mesh, mesh),
+        tolerance_mm=near,
+        before=before,
+        after=after,
+        steps=steps,
+    )
+    return draft.mesh, record, draft.origin
+
+
+def _same(mesh: Mesh, other: Mesh) -> bool:
+    return np.array_equal(mesh.faces, other.faces) and np.array_equal(mesh.vertices, other.vertices)
+
+
+def _climb(draft: Draft, asked: MendSettings, near: float) -> tuple[Draft, list[MendStep]]:
+    steps: dict[str, MendStep] = {}
+    begin = draft
+
+    def take(name: str, work: Step) -> None:
+        nonlocal draft
+        if not asked.takes(name):
+            return
+        after, step = work(draft)
+        if step.count and (worse := _worse(draft.mesh, after.mesh, name)):
+            step = MendStep(step=name, left=step.left, undone=worse)
+        else:
+            draft = after
+        steps[name] = _joined(steps[name], step) if name in steps else step
+
+    take("weld", lambda d: weld(d, near))
+    take("drop", lambda d: drop(d, asked.sliver_mm, near, strays=asked.drop_strays))
+    take("separate", separate)
+    take("orient", orient)
+    wanted = asked.drop_buried or "buried" in asked.only
+    if wanted:
+        take("buried", lambda d: drop_buried(d, wanted=True))
+    take("close", lambda d: close(d, asked))
+    for _ in range(_AGAIN):
+        t = draft.mesh.topology
+        if not (t.extra_fans or t.nonmanifold_edges):
+            break
+        take("separate", lambda d: separate(d, everywhere=True))
+        take("close", lambda d: close(d, asked))
+    take("mirror", lambda d: mirror_half(d, asked, faulty_places(begin.mesh)))
+    rims, _ = unclosed(draft.mesh, asked) if "close" in steps else (np.zeros(0, np.int64), [])
+    take("crossings", lambda d: remake_crossings(d, d.mesh.meeting[0], rims))
+    draft = draft.packed()
+    if "crossings" in steps and steps["crossings"].count and "close" in steps:
+        steps["close"] = replace(steps["close"], left=unclosed(draft.mesh, asked)[1])
+    if any(step.count for name, step in steps.items() if name in ("close", "mirror", "crossings")):
+        take("orient", orient)
+    if not wanted:
+        take("buried", lambda d: drop_buried(d, wanted=False))
+    return draft, sorted(steps.values(), key=lambda step: STEPS.index(step.step))
+
+
+def _joined(first: MendStep, second: MendStep) -> MendStep:
+    """One record of a step that was taken twice; what it left is what it left at last."""
+    counts = dict(first.counts)
+    for name, n in second.counts.items():
+        counts[name] = counts.get(name, 0) + n
+    return MendStep(
+        step=first.step,
+        counts=counts,
+        places=[*first.places, *second.places],
+        moved_mm=max(first.moved_mm, second.moved_mm),
+        left=second.left,
+        undone=second.undone or first.undone,
+    )
+
+
+def _worse(before: Mesh, after: Mesh, step: str) -> str:
+    """Why a step is to be undone: what it made more of than it took; empty where it did not."""
+    b, a = before.topology, after.topology
+    made = {
+        "open edges": a.open_edges - b.open_edges,
+        "non-manifold edges": a.nonmanifold_edges - b.nonmanifold_edges,
+        "edges whose faces disagree": a.badly_oriented_edges - b.badly_oriented_edges,
+        "touching fans": a.extra_fans - b.extra_fans,
+    }
+    if step in ("weld", "drop", "separate"):
+        # taking sheets apart and copies out shows open edges that were hidden in crowded ones
+        made = {"faults of edges": sum(made.values())} if sum(made.values()) > 0 else {}
+    named = [f"{n:,} {what}" for what, n in made.items() if n > 0]
+    return f"it made {', '.join(named)}" if named else ""
+
+
+def count_faults(mesh: Mesh) -> Faults:
+    """How many of each class there are; shells inside out are asked for where the surface is closed and agrees."""
+    counts = {d.code: d.count for d in find_defects(mesh)}
+    t = mesh.topology
+    wrong = buried = 0
+    if not t.nonmanifold_edges and not t.badly_oriented_edges and not (t.sound and t.shells == 1 and mesh.volume > 0):
+        found = standing(mesh)
+        wrong, buried = int(found.inverted.sum()), found.roles.count("buried")
+    return Faults(**counts, inside_out=wrong, buried=buried)
+
+
+def _verdict(after: Faults) -> str:
+    """One of a closed list."""
+    if after == Faults():
+        return "sound"
+    others = (
+        after.nonmanifold_edges,
+        after.badly_oriented_edges,
+        after.split_vertices,
+        after.flat_faces,
+        after.inside_out,
+    )
+    if any(others):
+        return "not sound"
+    if after.open_edges:
+        return "open"
+    return "closed but crossing" if after.self_intersections else "buried shells"
+
+
+def origin_parts(origin: Ints32, part: Ints32, mesh: Mesh) -> Ints32:
+    """The part of each face: that of the face it was; a new face has that of most of its shell."""
+    found = np.where(origin >= 0, part[np.maximum(origin, 0)], NEW)
+    new = np.flatnonzero(found == NEW)
+    if len(new):
+        known = np.flatnonzero(found != NEW)
+        count = int(part.max()) + 1
+        votes = np.bincount(
+            mesh.topology.shell[known].astype(np.int64) * count + found[known], minlength=mesh.topology.shells * count
+        ).reshape(-1, count)
+        found[new] = votes.argmax(axis=1)[mesh.topology.shell[new]]
+    return found.astype(np.int32)

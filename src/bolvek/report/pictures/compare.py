@@ -1,0 +1,129 @@
+"""Old and new side by side, what changed in colour; several results on one sheet."""
+
+from collections.abc import Sequence
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from bolvek.analyses.deviation import Compared, CompareRecord
+from bolvek.analyses.zones import Zone, face_zones
+from bolvek.arrays import Bools, Floats
+from bolvek.mesh import Mesh
+from bolvek.report.pictures import palette
+from bolvek.report.pictures.numbered import add_image
+from bolvek.report.pictures.plain import HEIGHT, WIDTH, Caption, add_scale_bar, new_figure, png_bytes
+from bolvek.report.pictures.raster import render
+from bolvek.report.pictures.view import View
+
+if TYPE_CHECKING:
+    from matplotlib.figure import Figure
+
+_TOP, _BOTTOM = 84, 60
+GONE, ADDED, MOVED, TURNED = "#d55e00", "#009e73", "#0072b2", "#cc79a7"
+
+
+def compare_picture(old: Mesh, new: Mesh, record: CompareRecord, found: Compared, caption: Caption) -> bytes:
+    """PNG: the old with what is gone, the new with what came and what moved, and the largest change from near."""
+    figure = new_figure(caption)
+    far = found.off_mm > 1e-6 * float(new.size.max(initial=1e-9))
+    marks = [(found.turned, TURNED), (found.added, ADDED), (found.added & far, MOVED)]
+    paints = (_painted(old, [(found.gone, GONE)]), _painted(new, marks))
+    zone = _largest(old, new, record, found)
+    view = _view(old, new, found)
+    wide = WIDTH if zone is None else WIDTH - 400
+    for k, (mesh, paint, name) in enumerate(((old, paints[0], "before"), (new, paints[1], "after"))):
+        left = int(k * wide / 2)
+        width, height = int(wide / 2) - 16, HEIGHT - _TOP - _BOTTOM
+        image = render(mesh, view, width, height, paint=paint)
+        axes = add_image(figure, image, left + 8, _BOTTOM)
+        axes.text(6, height - 4, name, size=12, color=palette.INK, va="top", style="italic")
+        add_scale_bar(axes, image, width)
+    if zone is not None:
+        _near(figure, old, new, paints, zone, found)
+    named = [(GONE, "gone", found.gone), (TURNED, "turned", found.turned), (ADDED, "new, in place", found.added & ~far)]
+    named.append((MOVED, "new, off the old surface", found.added & far))
+    _legend(figure, [(colour, text) for colour, text, faces in named if faces.any()])
+    return png_bytes(figure)
+
+
+def _painted(mesh: Mesh, marks: Sequence[tuple[Bools, str]]) -> Floats:
+    paint = np.tile(np.array(palette.PLAIN), (len(mesh.faces), 1))
+    for faces, colour in marks:
+        paint[faces] = palette.linear(colour)
+    return paint
+
+
+def _largest(old: Mesh, new: Mesh, record: CompareRecord, found: Compared) -> Zone | None:
+    """The largest place that changed, unless it is much of the model."""
+    zones = record.moved or (face_zones(new, np.flatnonzero(found.added)) if found.added.any() else [])
+    zones = zones or (face_zones(old, np.flatnonzero(found.gone)) if found.gone.any() else [])
+    fits = [z for z in zones if max(z.size_mm) < 0.6 * float(new.size.max(initial=0.0))]
+    return fits[0] if fits else None
+
+
+def _view(old: Mesh, new: Mesh, found: Compared) -> View:
+    """From where most of what changed is seen, front views first."""
+    looks = (new.area_vectors * (found.added | found.turned)[:, None], old.area_vectors * found.gone[:, None])
+    normal = np.concatenate(looks)
+    views = [View.three_quarter(a, e) for e in (16.0, 50.0, -25.0) for a in (-62.0, -17.0, 28.0, 118.0, 208.0)]
+    like = np.array([1.0 if v.eye[2] > 0 else 0.8 for v in views])
+    seen = [float(np.maximum(normal @ v.eye, 0).sum()) for v in views]
+    return views[int(np.argmax(like * np.array(seen) + 1e-9 * (np.arange(len(views)) == 0)))]
+
+
+def _near(figure: "Figure", old: Mesh, new: Mesh, paints: tuple[Floats, Floats], zone: Zone, found: Compared) -> None:
+    where = np.array(zone.where_mm)
+    reach = max(2.6 * max(zone.size_mm), 0.02 * float(new.size.max()))
+    around = new.tree.faces_in_box(where - 0.3 * reach, where + 0.3 * reach)
+    normal = new.area_vectors[around][found.added[around]].sum(axis=0)
+    eye = normal if float(np.linalg.norm(normal)) > 1e-12 else np.array([0.3, -0.9, 0.3])
+    view = View.from_eye(eye / np.linalg.norm(eye) + np.array([0.15, -0.2, 0.2]))
+    width, height = 380, (HEIGHT - _TOP - _BOTTOM - 70) // 2
+    for k, (mesh, paint, name) in enumerate(((old, paints[0], "before, from near"), (new, paints[1], "after"))):
+        faces = mesh.tree.faces_in_box(where - 0.75 * reach, where + 0.75 * reach)
+        bottom = _BOTTOM + (1 - k) * (height + 50)
+        if not len(faces):
+            continue
+        image = render(mesh.picked(faces), view, width, height, paint=paint[faces], window=(where, reach))
+        axes = add_image(figure, image, WIDTH - 392, bottom)
+        axes.text(4, height + 6, name, size=11, color=palette.INK, style="italic", clip_on=False)
+        add_scale_bar(axes, image, width)
+
+
+def _legend(figure: "Figure", items: Sequence[tuple[str, str]]) -> None:
+    axes = figure.add_axes((0.0, 0.0, 1.0, 26 / HEIGHT))
+    axes.set_xlim(0, WIDTH)
+    axes.set_ylim(0, 26)
+    axes.set_axis_off()
+    x = 44.0
+    for colour, text in items:
+        axes.plot([x], [14], "s", color=colour, ms=9, clip_on=False)
+        axes.text(x + 10, 14, text, size=9.5, color=palette.INK, va="center")
+        x += 40 + 7.0 * len(text)
+
+
+def tries_sheet(title: str, tries: Sequence[tuple[str, Mesh, Compared, Sequence[str]]]) -> bytes:
+    """PNG: several results of one model side by side, each with its name and a few lines."""
+    figure = new_figure(Caption(title, "each way tried, the new faces in colour"))
+    count = len(tries)
+    width, height = WIDTH // count - 16, HEIGHT - _TOP - 190
+    first = tries[0]
+    normal = (first[1].area_vectors * first[2].added[:, None]).sum(axis=0)
+    eye = normal if float(np.linalg.norm(normal)) > 1e-12 else np.array([0.3, -0.9, 0.3])
+    view = View.from_eye(eye / np.linalg.norm(eye) + np.array([0.35, -0.45, 0.3]))
+    for k, (name, mesh, found, lines) in enumerate(tries):
+        paint = _painted(mesh, [(found.added, ADDED)])
+        new = mesh.corners[found.added].reshape(-1, 3)
+        window = None
+        if len(new):
+            extent = float(np.ptp(new, axis=0).max())
+            if extent < 0.35 * float(mesh.size.max()):
+                window = (0.5 * (new.min(axis=0) + new.max(axis=0)), max(2.6 * extent, 1e-3))
+        image = render(mesh, view, width, height, paint=paint, window=window)
+        left = k * (WIDTH // count) + 8
+        axes = add_image(figure, image, left, 170)
+        add_scale_bar(axes, image, width)
+        figure.text(left / WIDTH, 128 / HEIGHT, name, size=13, weight="bold", color=palette.INK, va="top")
+        for row, line in enumerate(lines):
+            figure.text(left / WIDTH, (104 - 19 * row) / HEIGHT, line, size=10, color=palette.QUIET, va="top")
+    return png_bytes(figure)

@@ -1,0 +1,63 @@
+"""Old against new in words."""
+
+from bolvek.analyses.deviation import CompareRecord, OneWay
+from bolvek.report.words.common import MOST_LISTED, limited
+from bolvek.units import count_text, length_text, point_text, size_text, volume_text
+
+Styled = tuple[str, str, str]
+
+
+def compare_line(record: CompareRecord) -> str:
+    """What became of the faces, and how far the surfaces are apart."""
+    if record.same:
+        return f"all {count_text(record.triangles_new, 'face')} bit for bit the same"
+    words = [f"{record.kept:,} of {count_text(record.triangles_old, 'face')} bit for bit the same"]
+    for n, what in ((record.turned, "turned"), (record.gone, "gone"), (record.added, "new")):
+        if n:
+            words.append(f"{n:,} {what}")
+    return ", ".join(words) + f"; {far_text(record)}"
+
+
+def far_text(record: CompareRecord) -> str:
+    """The largest distance."""
+    if not record.max_mm:
+        return "the surfaces lie on each other"
+    worse = record.to_old if record.to_old.max_mm >= record.to_new.max_mm else record.to_new
+    assert worse.where_mm is not None
+    return f"{length_text(record.max_mm)} apart at most, at {point_text(worse.where_mm)}"
+
+
+def _way_text(way: OneWay) -> str:
+    if way.where_mm is None or not way.max_mm:
+        return "nowhere off"
+    return f"{length_text(way.max_mm)} at most, at {point_text(way.where_mm)}; {length_text(way.mean_mm)} in the mean"
+
+
+def compare_rows(record: CompareRecord, *, most: int = MOST_LISTED) -> list[Styled]:
+    """Everything, row by row."""
+    rows: list[Styled] = [("faces", compare_line(record), "")]
+    if record.same:
+        return rows
+    rows.append(("old to new", _way_text(record.to_new), ""))
+    rows.append(("new to old", _way_text(record.to_old), ""))
+    rows.append(("size", _became(size_text(record.size_old_mm), size_text(record.size_new_mm)), ""))
+    volumes = ["no volume" if v is None else volume_text(v) for v in (record.volume_old_mm3, record.volume_new_mm3)]
+    text = _became(*volumes)
+    if record.volume_old_mm3 and record.volume_new_mm3 and volumes[0] != volumes[1]:
+        text += f" ({100 * (record.volume_new_mm3 / record.volume_old_mm3 - 1):+.2g}%)"
+    rows.append(("volume", text, ""))
+    rows.append(("shells", _became(f"{record.shells_old:,}", f"{record.shells_new:,}"), ""))
+    rows.append(("openings", _became(f"{record.openings_old:,}", f"{record.openings_new:,}"), ""))
+    zones = [
+        (f"  {k}", f"{count_text(z.count, 'face')} at {point_text(z.where_mm)}, {size_text(z.size_mm)}")
+        for k, z in enumerate(record.moved, 1)
+    ]
+    if zones:
+        rows.append(("moved", count_text(len(zones), "place"), ""))
+        rows += [(name, text, "") for name, text in limited(zones, most)]
+    rows.append(("sampled", f"changed faces, every {length_text(record.spacing_mm)} and at their corners", "dim"))
+    return rows
+
+
+def _became(old: str, new: str) -> str:
+    return f"{new}, as before" if old == new else f"{old} became {new}"

@@ -1,0 +1,179 @@
+"""Mending in words: a row a step, what is left and why, what the check found."""
+
+from collections import Counter
+from collections.abc import Sequence
+from typing import TYPE_CHECKING
+
+from bolvek.analyses.finding import Finding
+from bolvek.operations.mend import Faults, Left, MendRecord, MendStep
+from bolvek.report.words.common import MOST_LISTED, limited
+from bolvek.units import count_text, length_text, point_text, volume_text
+
+if TYPE_CHECKING:
+    from bolvek.report.record import Try
+
+Styled = tuple[str, str, str]
+
+_DID = {
+    ("weld", "edges_closed"): "{open edge} closed",
+    ("weld", "vertices"): "{vertex:vertices} welded",
+    ("weld", "edges_split"): "{edge} split at a vertex that lies on it",
+    ("drop", "loose_edges"): "{face} on one edge only taken out",
+    ("drop", "copies"): "{copy:copies} of faces taken out",
+    ("drop", "opposite_twins"): "{twin face} of the opposite way taken out",
+    ("drop", "without_area"): "{face} without area taken out",
+    ("drop", "strays"): "{stray} taken out",
+    ("separate", "nonmanifold_edges"): "{non-manifold edge} taken apart",
+    ("separate", "vertices"): "{vertex:vertices} given to each side",
+    ("separate", "sheets"): "{sheet} without thickness taken out",
+    ("orient", "flipped_faces"): "{flipped face} turned",
+    ("orient", "shells_turned"): "{shell} turned",
+    ("buried", "shells"): "{buried shell} taken out",
+    ("close", "flat"): "{opening} closed flat",
+    ("close", "corner"): "{opening} closed with the corner restored",
+    ("close", "curved"): "{opening} closed curved",
+    ("close", "plain"): "{opening} closed by triangles on the rim",
+    ("mirror", "faces"): "{face} made anew from the other half",
+    ("crossings", "neighbourhoods"): "{neighbourhood} made anew",
+    ("crossings", "pairs"): "{crossing pair} gone",
+}
+
+_FAULTS = {
+    "open_edges": ("open edge", "open edges"),
+    "nonmanifold_edges": ("non-manifold edge", "non-manifold edges"),
+    "badly_oriented_edges": ("edge whose faces disagree", "edges whose faces disagree"),
+    "split_vertices": ("vertex where fans touch", "vertices where fans touch"),
+    "flat_faces": ("face without area", "faces without area"),
+    "self_intersections": ("pair of crossing faces", "pairs of crossing faces"),
+    "inside_out": ("shell inside out", "shells inside out"),
+    "buried": ("buried shell", "buried shells"),
+}
+
+_CODES = {
+    "crossing faces": "self_intersections",
+    "one-sided surface": "badly_oriented_edges",
+    "buried shell": "buried",
+    "touching fans": "split_vertices",
+}
+
+
+def did_text(step: MendStep) -> str:
+    """What a step did, in one line."""
+    if step.undone:
+        return f"undone: {step.undone}"
+    words = []
+    for name, n in step.counts.items():
+        before, _, rest = _DID[step.step, name].partition("{")
+        noun, _, after = rest.partition("}")
+        one, _, many = noun.partition(":")
+        words.append(f"{before}{count_text(n, one, many or one + 's')}{after}")
+    text = ", ".join(words) or "nothing to do"
+    if step.moved_mm:
+        text += f"; moved {length_text(step.moved_mm)} at most"
+    if len(step.places) == 1:
+        text += f", at {point_text(step.places[0].where_mm)}"
+    elif step.places:
+        text += f", first at {point_text(step.places[0].where_mm)}"
+    return text
+
+
+def faults_text(faults: Faults) -> str:
+    """Each class there is, with its count."""
+    found = [count_text(n, *_FAULTS[name]) for name, n in vars(faults).items() if n]
+    return ", ".join(found) or "none"
+
+
+def left_texts(left: Sequence[Left]) -> list[str]:
+    """What was left and why, alike ones together, the first place of each."""
+    groups: dict[tuple[str, str], list[Left]] = {}
+    for one in left:
+        groups.setdefault((one.what, one.why), []).append(one)
+    return [
+        f"{_counted(len(some), what)}{', first' if len(some) > 1 else ''} at {point_text(some[0].where_mm)}: {why}"
+        for (what, why), some in groups.items()
+    ]
+
+
+def _counted(n: int, what: str) -> str:
+    many = {"crossing faces": "places of crossing faces", "touching fans": "places where fans touch"}
+    if what in many:
+        return count_text(n, many[what].replace("places", "place", 1), many[what])
+    plural = {"hole or rim": "holes or rims", "half": "halves"}
+    return count_text(n, what, plural.get(what, what + "s"))
+
+
+def mend_rows(record: MendRecord, *, plan: bool = False, most: int = MOST_LISTED) -> list[Styled]:
+    """The ladder, rung by rung, then what stands."""
+    rows: list[Styled] = [("tolerance", f"{length_text(record.tolerance_mm)}: nearer rims are one", "")]
+    if record.unchanged and not any(step.left for step in record.steps):
+        rows = []
+    for step in record.steps:
+        if step.count or step.undone:
+            rows.append((step.step, did_text(step), ""))
+            if most > MOST_LISTED:
+                for p in step.places:
+                    rows.append(("", f"{p.what}, {p.count:,}, at {point_text(p.where_mm)}", ""))
+    idle = [step.step for step in record.steps if not step.count and not step.undone]
+    if idle and len(idle) < len(record.steps):
+        rows.append(("no need of", ", ".join(idle), "dim"))
+    if record.before != record.after:
+        rows.append(("before", faults_text(record.before), ""))
+        rows.append(("after", faults_text(record.after), "" if record.verdict == "sound" else "yellow"))
+    rows += [(n, t, "yellow") for n, t in limited([("left", t) for t in left_texts(record.left)], most)]
+    rows.append(("verdict", verdict_text(record, plan=plan), "bold green" if record.verdict == "sound" else "bold red"))
+    return rows
+
+
+def verdict_text(record: MendRecord, *, plan: bool = False) -> str:
+    """What the model is now, and why where it is not sound."""
+    if record.unchanged and record.verdict == "sound":
+        return "sound: nothing to mend, every face is bit for bit what it was"
+    would = "it would be " if plan else ""
+    if record.verdict == "sound":
+        return f"{would}sound: closed, manifold, oriented, nothing crosses"
+    text = f"{would}{record.verdict}"
+    if record.verdict == "open":
+        kinds = Counter(one.what for one in record.left if one.what not in _CODES)
+        named = ", ".join(_counted(n, what) for what, n in kinds.items())
+        text += f": {named} left" if named else f": {faults_text(record.after)}"
+    elif record.verdict == "closed but crossing":
+        text += f": {count_text(record.after.self_intersections, 'pair')} of faces; slicers may take it, hollowing not"
+    else:
+        text += f": {faults_text(record.after)}"
+    return text + ("; nothing was changed" if record.unchanged else "")
+
+
+def mend_line(record: MendRecord) -> str:
+    """All of it in one line."""
+    if record.unchanged:
+        return verdict_text(record)
+    done = ", ".join(f"{step.step} {step.count:,}" for step in record.steps if step.count)
+    return f"{done}: {verdict_text(record)}"
+
+
+def mend_findings(record: MendRecord) -> tuple[Finding, ...]:
+    """What the model still falls short in: what was left, class by class, with the reason."""
+    by_code: dict[str, list[Left]] = {}
+    for one in record.left:
+        by_code.setdefault(_CODES.get(one.what, "open_edges"), []).append(one)
+    found = []
+    for code, n in vars(record.after).items():
+        if n:
+            left = by_code.get(code, [])
+            why = f": {'; '.join(left_texts(left)[:3])}" if left else ""
+            where = left[0].where_mm if left else None
+            found.append(Finding(code, "fault", n, f"{count_text(n, *_FAULTS[code])}{why}", where))
+    return tuple(found)
+
+
+def try_texts(one: "Try", record: MendRecord) -> list[str]:
+    """What is told of one way tried."""
+    closed = next((step for step in record.steps if step.step == "close"), None)
+    how = ", ".join(f"{n:,} {style}" for style, n in closed.counts.items()) if closed else ""
+    volume = f", {volume_text(one.volume_mm3)} in all" if one.volume_mm3 is not None else ""
+    return [
+        f"closed {how or 'nothing'}",
+        f"{count_text(one.added, 'new face')}, {one.area_mm2:.4g} mm2{volume}",
+        f"sharpest bend {one.bend_deg:.0f} degrees",
+        verdict_text(record),
+    ]
