@@ -144,8 +144,8 @@ def fold(mesh, rng):
 def _outward(mesh, face):
     """The normal of a face, turned to look into air."""
     normal, middle = mesh.unit_normals[face], mesh.corners[face].mean(axis=0)
-    inside = np.abs(mesh.tree.winding(np.stack([middle + 0.4 * normal, middle - 0.4 * normal])))
-    return normal if inside[0] < inside[1] else -normal
+    turns = np.rint(mesh.tree.winding(np.stack([middle + 0.4 * normal, middle - 0.4 * normal])))
+    return normal if turns[0] % 2 == 0 else -normal  # even in air, whichever way the shells are turned
 
 
 def pinch(mesh, rng):

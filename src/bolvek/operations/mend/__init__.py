@@ -2,9 +2,20 @@
 
 from bolvek.operations.mend.fills import sharpest_bend
 from bolvek.operations.mend.ladder import count_faults, mend, origin_parts
-from bolvek.operations.mend.record import STEPS, STYLES, Faults, Left, MendRecord, MendSettings, MendStep, Place
+from bolvek.operations.mend.record import (
+    FAULT_WORDS,
+    STEPS,
+    STYLES,
+    Faults,
+    Left,
+    MendRecord,
+    MendSettings,
+    MendStep,
+    Place,
+)
 
 __all__ = [
+    "FAULT_WORDS",
     "STEPS",
     "STYLES",
     "Faults",

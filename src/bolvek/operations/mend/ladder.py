@@ -18,11 +18,9 @@ from bolvek.operations.mend.draft import NEW, Draft
 from bolvek.operations.mend.drop import drop
 from bolvek.operations.mend.mirror import faulty_places, mirror_half
 from bolvek.operations.mend.orient import drop_buried, orient
-from bolvek.operations.mend.record import STEPS, Faults, MendRecord, MendSettings, MendStep
+from bolvek.operations.mend.record import FAULT_WORDS, STEPS, Faults, MendRecord, MendSettings, MendStep
 from bolvek.operations.mend.separate import separate
 from bolvek.operations.mend.weld import weld
-
-_AGAIN = 2  # times that separating and closing are repeated where one made work for the other
 
 Step = Callable[[Draft], tuple[Draft, MendStep]]
 
@@ -41,19 +39,17 @@ def mend(mesh: Mesh, settings: MendSettings = _PLAIN, part: Ints32 | None = None
     if not len(mesh.faces):
         raise WorkError("the model has no faces")
     near = default_near_mm(mesh) if settings.near_mm is None else settings.near_mm
-    before = count_faults(mesh)
-    draft = Draft.of(mesh)
-    if part is not None:
-        draft = Draft(part_by_part(mesh, part), draft.origin)
-    apart = count_faults(draft.mesh) if draft.mesh is not mesh else before
-    steps: list[MendStep] = []
-    if apart != Faults() or settings.mirror is not None or settings.drop_buried or settings.drop_strays:
-        draft, steps = _climb(draft, settings, near)
-    elif settings.sliver_mm > 0:
-        draft, steps = _climb(draft, settings, near)
-    if all(not step.count for step in steps) and draft.mesh is not mesh:
-        draft = Draft.of(mesh)
-    after = before if draft.mesh is mesh else count_faults(draft.mesh)
+    whole = mesh if part is None else part_by_part(mesh, part)
+    before = count_faults(whole)
+    begin = Draft.of(whole)
+    draft, steps, after = begin, list[MendStep](), before
+    extra = settings.mirror is not None or settings.drop_strays or settings.sliver_mm > 0
+    if before != Faults() or extra:
+        draft, steps, after = _best_climb(begin, settings, near, before)
+    if all(not step.count for step in steps):
+        draft, after = Draft.of(mesh), before
+    elif not len(draft.mesh.faces):
+        raise WorkError("nothing would be left of the model: none of its faces bounds anything")
     record = MendRecord(
         verdict=_verdict(after),
         unchanged=draft.mesh is mesh or _same(draft.mesh, mesh),
@@ -63,6 +59,36 @@ def mend(mesh: Mesh, settings: MendSettings = _PLAIN, part: Ints32 | None = None
         steps=steps,
     )
     return draft.mesh, record, draft.origin
+
+
+def _best_climb(begin: Draft, asked: MendSettings, near: float, before: Faults) -> tuple[Draft, list[MendStep], Faults]:
+    """The ladder climbed; where that leaves more of any fault than there was, without the steps that are to blame."""
+    draft, steps = _climb(begin, asked, near)
+    after = count_faults(draft.mesh)
+    worse = _more(before, after)
+    if worse:
+        # one step alone, the last first; then the last ones together, until nothing is worse
+        taken = [step.step for step in reversed(steps) if step.count]
+        for blamed in [(name,) for name in taken] + [tuple(taken[:k]) for k in range(2, len(taken) + 1)]:
+            draft, steps = _climb(begin, replace(asked, without=(*asked.without, *blamed)), near)
+            after = count_faults(draft.mesh)
+            if not _more(before, after):
+                steps += [MendStep(step=name, undone=f"it left {worse}") for name in blamed]
+                break
+    return draft, sorted(steps, key=lambda step: STEPS.index(step.step)), after
+
+
+def _more(before: Faults, after: Faults) -> str:
+    """What there is more of after than before; a pinched vertex may stand for an edge of three faces."""
+    known = vars(before) | {"split_vertices": before.split_vertices + before.nonmanifold_edges}
+    if before.nonmanifold_edges or before.badly_oriented_edges:
+        known |= {"inside_out": after.inside_out, "buried": after.buried}  # they were not told
+    named = [
+        f"{n - known[name]:,} more {FAULT_WORDS[name][n - known[name] != 1]}"
+        for name, n in vars(after).items()
+        if n > known[name]
+    ]
+    return ", ".join(named)
 
 
 def _same(mesh: Mesh, other: Mesh) -> bool:
@@ -92,10 +118,10 @@ def _climb(draft: Draft, asked: MendSettings, near: float) -> tuple[Draft, list[
     if wanted:
         take("buried", lambda d: drop_buried(d, wanted=True))
     take("close", lambda d: close(d, asked))
-    for _ in range(_AGAIN):
-        t = draft.mesh.topology
-        if not (t.extra_fans or t.nonmanifold_edges):
-            break
+    pinched = np.inf
+    while 0 < (now := draft.mesh.topology.extra_fans + draft.mesh.topology.nonmanifold_edges) < pinched:
+        # what the one step opened up, the other has to close; as long as that gets anywhere
+        pinched = now
         take("separate", lambda d: separate(d, everywhere=True))
         take("close", lambda d: close(d, asked))
     take("mirror", lambda d: mirror_half(d, asked, faulty_places(begin.mesh)))
@@ -108,7 +134,7 @@ def _climb(draft: Draft, asked: MendSettings, near: float) -> tuple[Draft, list[
         take("orient", orient)
     if not wanted:
         take("buried", lambda d: drop_buried(d, wanted=False))
-    return draft, sorted(steps.values(), key=lambda step: STEPS.index(step.step))
+    return draft, list(steps.values())
 
 
 def _joined(first: MendStep, second: MendStep) -> MendStep:

@@ -115,6 +115,19 @@ class Faults:
     buried: int = 0
 
 
+FAULT_WORDS = {
+    "open_edges": ("open edge", "open edges"),
+    "nonmanifold_edges": ("non-manifold edge", "non-manifold edges"),
+    "badly_oriented_edges": ("edge whose faces disagree", "edges whose faces disagree"),
+    "split_vertices": ("vertex where fans touch", "vertices where fans touch"),
+    "flat_faces": ("face without area", "faces without area"),
+    "self_intersections": ("pair of crossing faces", "pairs of crossing faces"),
+    "inside_out": ("shell inside out", "shells inside out"),
+    "buried": ("buried shell", "buried shells"),
+}
+"""How one and several of each are called."""
+
+
 @dataclass(frozen=True, kw_only=True)
 class MendRecord:
     """The ladder's record. verdict: "sound", "buried shells", "closed but crossing", "open" or "not sound"; unchanged:

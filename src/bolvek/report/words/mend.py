@@ -5,7 +5,7 @@ from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
 from bolvek.analyses.finding import Finding
-from bolvek.operations.mend import Faults, Left, MendRecord, MendStep
+from bolvek.operations.mend import FAULT_WORDS, Faults, Left, MendRecord, MendStep
 from bolvek.report.words.common import MOST_LISTED, limited
 from bolvek.units import count_text, length_text, point_text, volume_text
 
@@ -38,17 +38,6 @@ _DID = {
     ("crossings", "pairs"): "{crossing pair} gone",
 }
 
-_FAULTS = {
-    "open_edges": ("open edge", "open edges"),
-    "nonmanifold_edges": ("non-manifold edge", "non-manifold edges"),
-    "badly_oriented_edges": ("edge whose faces disagree", "edges whose faces disagree"),
-    "split_vertices": ("vertex where fans touch", "vertices where fans touch"),
-    "flat_faces": ("face without area", "faces without area"),
-    "self_intersections": ("pair of crossing faces", "pairs of crossing faces"),
-    "inside_out": ("shell inside out", "shells inside out"),
-    "buried": ("buried shell", "buried shells"),
-}
-
 _CODES = {
     "crossing faces": "self_intersections",
     "one-sided surface": "badly_oriented_edges",
@@ -79,7 +68,7 @@ def did_text(step: MendStep) -> str:
 
 def faults_text(faults: Faults) -> str:
     """Each class there is, with its count."""
-    found = [count_text(n, *_FAULTS[name]) for name, n in vars(faults).items() if n]
+    found = [count_text(n, *FAULT_WORDS[name]) for name, n in vars(faults).items() if n]
     return ", ".join(found) or "none"
 
 
@@ -162,7 +151,7 @@ def mend_findings(record: MendRecord) -> tuple[Finding, ...]:
             left = by_code.get(code, [])
             why = f": {'; '.join(left_texts(left)[:3])}" if left else ""
             where = left[0].where_mm if left else None
-            found.append(Finding(code, "fault", n, f"{count_text(n, *_FAULTS[code])}{why}", where))
+            found.append(Finding(code, "fault", n, f"{count_text(n, *FAULT_WORDS[code])}{why}", where))
     return tuple(found)
 
 
