@@ -38,7 +38,7 @@ class Talk:
 
     def row(self, name: str, text: str, style: str = "", mark: str = "") -> None:
         """One row of a report; style is that of its text, mark the colour of its name."""
-        self._print((f"{name:<16}", f"bold {mark}".strip()), (text, style))
+        self._print((f"{name:<15} ", f"bold {mark}".strip()), (text, style))
 
     def _print(self, *cells: tuple[str, str]) -> None:
         """One line; on a terminal the last cell is wrapped in its own column."""

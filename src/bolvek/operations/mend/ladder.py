@@ -113,7 +113,7 @@ def _climb(draft: Draft, asked: MendSettings, near: float) -> tuple[Draft, list[
     take("weld", lambda d: weld(d, near))
     take("drop", lambda d: drop(d, asked.sliver_mm, near, strays=asked.drop_strays))
     take("separate", separate)
-    take("orient", orient)
+    take("orient", lambda d: orient(d, shells=False))
     wanted = asked.drop_buried or "buried" in asked.only
     if wanted:
         take("buried", lambda d: drop_buried(d, wanted=True))
@@ -130,8 +130,7 @@ def _climb(draft: Draft, asked: MendSettings, near: float) -> tuple[Draft, list[
     draft = draft.packed()
     if "crossings" in steps and steps["crossings"].count and "close" in steps:
         steps["close"] = replace(steps["close"], left=unclosed(draft.mesh, asked)[1])
-    if any(step.count for name, step in steps.items() if name in ("close", "mirror", "crossings")):
-        take("orient", orient)
+    take("orient", lambda d: orient(d, shells=True))
     if not wanted:
         take("buried", lambda d: drop_buried(d, wanted=False))
     return draft, list(steps.values())

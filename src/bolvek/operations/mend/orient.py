@@ -10,15 +10,16 @@ from bolvek.operations.mend.draft import Draft, shell_place, shell_places
 from bolvek.operations.mend.record import Left, MendStep, Place
 
 
-def orient(draft: Draft) -> tuple[Draft, MendStep]:
-    """Turn flipped faces within each piece, then whole shells: bodies outward, cavities inward, at any depth."""
+def orient(draft: Draft, *, shells: bool) -> tuple[Draft, MendStep]:
+    """Turn flipped faces within each piece; with `shells` whole ones too: bodies outward, cavities inward, at any
+    depth. Which shell is what can only be told when they are closed."""
     mesh = draft.mesh
-    if _is_plain(mesh):
+    if _is_plain(mesh) or not (shells or mesh.topology.badly_oriented_edges):
         return draft, MendStep(step="orient")
     found = standing(mesh)
-    wrong = found.sign < 0
     shell = mesh.topology.shell
-    inverted = found.inverted
+    inverted = found.inverted & shells
+    wrong = (found.sign < 0) if shells else found.turned
     flipped = found.turned & ~inverted[shell]
     left = []
     if found.one_sided.any():

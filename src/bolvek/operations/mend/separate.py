@@ -37,12 +37,17 @@ def separate(draft: Draft, *, everywhere: bool = False) -> tuple[Draft, MendStep
     left: list[Left] = []
     crowded = np.flatnonzero(mesh.topology.opposite == CROWDED)
     places += [Place("non-manifold edge", z.count, z.where_mm, z.size_mm) for z in edge_zones(mesh, crowded)]
-    pairs = _pair(mesh, crowded)
-    fan = _fans(mesh, pairs)
-    split, new_vertex, owner = _copies(mesh, fan, crowded, everywhere)
-    if not len(owner):
-        return draft, MendStep(step="separate")
-    draft, moved, apart, stuck = _draw_apart(draft, split, new_vertex, owner)
+    tried = []
+    for material in (True, False):
+        pairs = _pair(mesh, crowded, material)
+        corners, number, owner = _copies(mesh, _fans(mesh, pairs), _body_areas(mesh, pairs), crowded, everywhere)
+        if not len(owner):
+            return draft, MendStep(step="separate")
+        tried.append(_draw_apart(draft, corners, number, owner))
+        if not tried[-1][3]:
+            break
+    # where faces are inside out, what looks like material is air
+    draft, moved, apart, stuck = min(tried, key=lambda way: len(way[3]))
     counts["nonmanifold_edges"] = mesh.topology.nonmanifold_edges - draft.mesh.topology.nonmanifold_edges
     counts["vertices"] = apart
     left += [
@@ -57,8 +62,8 @@ def separate(draft: Draft, *, everywhere: bool = False) -> tuple[Draft, MendStep
     )
 
 
-def _pair(mesh: Mesh, crowded: Ints) -> Ints:
-    """Half-edges (P, 2) of crowded edges that are to be two uses of one edge."""
+def _pair(mesh: Mesh, crowded: Ints, material: bool) -> Ints:
+    """Half-edges (P, 2) of crowded edges that are to be two uses of one edge: beside the same material, or air."""
     if not len(crowded):
         return np.zeros((0, 2), np.int64)
     ends = np.stack(mesh.edge_ends(crowded), axis=1).astype(np.int64)
@@ -79,16 +84,16 @@ def _pair(mesh: Mesh, crowded: Ints) -> Ints:
         angle = np.arctan2(off[rows] @ y, off[rows] @ x) % (2 * np.pi)
         angle[0] = 0.0
         turn = np.argsort(angle, kind="stable")
-        for i, j in _partners(angle[turn], forward[rows][turn]):
+        for i, j in _partners(angle[turn], forward[rows][turn], material):
             found.append((int(crowded[rows[turn[i]]]), int(crowded[rows[turn[j]]])))
     return np.array(found, np.int64).reshape(-1, 2)
 
 
-def _partners(angle: Floats, forward: Bools) -> list[tuple[int, int]]:
+def _partners(angle: Floats, forward: Bools, material: bool) -> list[tuple[int, int]]:
     """Which faces around an edge, sorted by angle, go together. A forward one has air after it, material before."""
     n = len(angle)
     if n % 2 == 0 and (forward != np.roll(forward, 1)).all() and (np.diff(angle) > 0).all():
-        start = int(np.flatnonzero(~forward)[0])
+        start = int(np.flatnonzero(forward ^ material)[0])
         return [((start + i) % n, (start + i + 1) % n) for i in range(0, n, 2)]
     least = np.radians(_LEAST_TURN_DEG)
     options = []
@@ -122,7 +127,16 @@ def _fans(mesh: Mesh, pairs: Ints) -> Ints:
     return linked_groups(3 * len(faces), np.concatenate(links)).astype(np.int64)
 
 
-def _copies(mesh: Mesh, fan: Ints, crowded: Ints, everywhere: bool) -> tuple[Ints, Ints, Ints]:
+def _body_areas(mesh: Mesh, pairs: Ints) -> Floats:
+    """Area (F,) of the piece that each face belongs to once only paired edges hold pieces together."""
+    opposite = mesh.topology.opposite
+    half = np.flatnonzero(opposite >= 0)
+    links = np.concatenate([np.stack([half // 3, opposite[half] // 3], axis=1), pairs // 3])
+    body = linked_groups(len(mesh.faces), links)
+    return np.asarray(np.bincount(body, mesh.face_areas)[body])
+
+
+def _copies(mesh: Mesh, fan: Ints, body: Floats, crowded: Ints, everywhere: bool) -> tuple[Ints, Ints, Ints]:
     """Corners (C,) that get a vertex of their own, its number (from 0) for each, and the vertex each copies."""
     flat = mesh.faces.ravel().astype(np.int64)
     first = np.full(int(fan.max(initial=-1)) + 1, -1, np.int64)
@@ -136,13 +150,14 @@ def _copies(mesh: Mesh, fan: Ints, crowded: Ints, everywhere: bool) -> tuple[Int
     for end in mesh.edge_ends(crowded):
         on_edge[end] = True
     area = np.bincount(fan, np.repeat(mesh.face_areas, 3), len(first))
+    size = body[first // 3]
     is_open = np.zeros(len(first), bool)
     rim = np.flatnonzero(mesh.topology.opposite == OPEN)
     is_open[fan[rim]] = True
     is_open[fan[rim // 3 * 3 + (rim % 3 + 1) % 3]] = True
-    # one fan of each vertex keeps it: an open one where those stay together, else the largest
+    # one fan of each vertex keeps it: an open one where those stay together, else that of the largest piece
     together = is_open & ~on_edge[vertex] & (not everywhere)
-    order = np.lexsort((first, -area, ~together, vertex))
+    order = np.lexsort((first, -area, -size, ~together, vertex))
     order = order[several[vertex[order]]]
     keeps = np.concatenate([[True], np.diff(vertex[order]) != 0])
     moving = order[~keeps & ~together[order]]

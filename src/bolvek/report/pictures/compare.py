@@ -108,17 +108,16 @@ def tries_sheet(title: str, tries: Sequence[tuple[str, Mesh, Compared, Sequence[
     count = len(tries)
     width, height = WIDTH // count - 16, HEIGHT - _TOP - 190
     first = tries[0]
+    zones = face_zones(first[1], np.flatnonzero(first[2].added))
     normal = (first[1].area_vectors * first[2].added[:, None]).sum(axis=0)
     eye = normal if float(np.linalg.norm(normal)) > 1e-12 else np.array([0.3, -0.9, 0.3])
     view = View.from_eye(eye / np.linalg.norm(eye) + np.array([0.35, -0.45, 0.3]))
     for k, (name, mesh, found, lines) in enumerate(tries):
         paint = _painted(mesh, [(found.added, ADDED)])
-        new = mesh.corners[found.added].reshape(-1, 3)
         window = None
-        if len(new):
-            extent = float(np.ptp(new, axis=0).max())
-            if extent < 0.35 * float(mesh.size.max()):
-                window = (0.5 * (new.min(axis=0) + new.max(axis=0)), max(2.6 * extent, 1e-3))
+        if len(zones):  # the largest place, from near
+            reach = max(2.6 * max(zones[0].size_mm), 0.02 * float(mesh.size.max()))
+            window = (np.array(zones[0].where_mm), reach) if reach < float(mesh.size.max()) else None
         image = render(mesh, view, width, height, paint=paint, window=window)
         left = k * (WIDTH // count) + 8
         axes = add_image(figure, image, left, 170)
