@@ -270,7 +270,24 @@ def _runs(rim: Rim, tolerance_mm: float, least_deg: float) -> tuple[list[tuple[F
         if np.abs(ends @ normal - offset).max() > tolerance_mm:
             return None
         planes.append((normal, offset))
-    return planes, starts
+    return planes, _to_creases(rim, planes, starts, tolerance_mm)
+
+
+def _to_creases(rim: Rim, planes: list[tuple[Floats, float]], starts: list[int], tolerance_mm: float) -> list[int]:
+    """Where each side begins, once edges that run along the crease to the next side count to that: the face beyond
+    such an edge is on this side, so what is missing is on the other."""
+    n, k = len(rim.points), len(planes)
+    on = [np.abs(rim.points @ normal - offset) <= tolerance_mm for normal, offset in planes]
+    moved = list(starts)
+    for r in range(k):
+        before = (r - 1) % k
+        while (moved[r] - moved[before]) % n > 1 and on[r][(moved[r] - 1) % n] and on[r][moved[r]]:
+            moved[r] = (moved[r] - 1) % n
+        if moved[r] == starts[r]:
+            after = moved[(r + 1) % k]
+            while (after - moved[r]) % n > 1 and on[before][moved[r]] and on[before][(moved[r] + 1) % n]:
+                moved[r] = (moved[r] + 1) % n
+    return moved
 
 
 def _meeting(

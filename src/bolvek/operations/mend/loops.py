@@ -10,7 +10,12 @@ from bolvek.arrays import Floats, Ints, Ints32
 from bolvek.kernels.surface import fill as kernels
 from bolvek.mesh import Mesh
 from bolvek.mesh.topology import OPEN
+from bolvek.operations.mend.fills import newell
 from bolvek.operations.mend.record import Left, MendSettings
+
+NARROWING = 0.3
+"""A shell that narrows towards an opening by more than this (the cosine of the angle to its plane, 17 degrees from
+square to it) is on its way to close there: the opening is a hole."""
 
 MOST_EDGES = 20_000
 """A loop of more open edges than this is not filled."""
@@ -115,13 +120,38 @@ def choose(mesh: Mesh, loops: list[Named], openings: Openings, asked: MendSettin
             why = f"more than {MOST_EDGES:,} edges: 'recast' (to come) makes a solid of it"
         elif asked.up_to_mm is not None and o.span_mm > asked.up_to_mm:
             why = "wider than --up-to"
-        elif o.kind == EITHER and not asked.close_ends and not (o.lowest and o.flat and ends[o.shell] == 1):
+        elif (
+            o.kind == EITHER
+            and not asked.close_ends
+            and asked.style == "auto"
+            and not openings.skin[o.shell - 1]  # beside a rim, any other loop is a hole
+            and not (o.lowest and ends[o.shell] == 1)
+            and _narrowing(mesh, loop) < NARROWING
+        ):
             why = "it may be the end of an open shell: --close-ends closes such, 'thicken' (to come) gives it a wall"
         if why:
             left.append(Left(o.kind, why, o.where_mm, o.size_mm))
         else:
             chosen.append(loop)
     return chosen, left
+
+
+def _narrowing(mesh: Mesh, loop: Named) -> float:
+    """How far the faces at a rim run outward as they go away from it, in the mean: 1 in its plane, 0 square to it,
+    below 0 where the shell widens towards its rim."""
+    a, b = (mesh.vertices[end] for end in mesh.edge_ends(loop.half))
+    apex = mesh.vertices[mesh.faces[loop.half // 3, (loop.half % 3 + 2) % 3]]
+    along = (b - a) / np.maximum(np.linalg.norm(b - a, axis=1), 1e-300)[:, None]
+    away = apex - a
+    away = away - np.einsum("ij,ij->i", away, along)[:, None] * along
+    away /= np.maximum(np.linalg.norm(away, axis=1), 1e-300)[:, None]
+    normal = newell(mesh.vertices[loop.vertices])
+    normal /= max(float(np.linalg.norm(normal)), 1e-300)
+    outward = 0.5 * (a + b) - np.array(loop.opening.where_mm)
+    outward -= (outward @ normal)[:, None] * normal
+    outward /= np.maximum(np.linalg.norm(outward, axis=1), 1e-300)[:, None]
+    weight = np.linalg.norm(b - a, axis=1)
+    return float((np.einsum("ij,ij->i", away, outward) * weight).sum() / max(float(weight.sum()), 1e-300))
 
 
 def _one_sided(mesh: Mesh, openings: Openings):  # type: ignore[no-untyped-def]

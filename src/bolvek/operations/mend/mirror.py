@@ -1,8 +1,8 @@
 """A model meant to be symmetric: its plane found, its worse half made anew from the better one.
 
 The plane is that for which the surface, mirrored, lies nearest to itself: from the middle planes of the box and of the
-principal axes, refined by matching mirrored samples to their nearest places and fitting the plane between the two
-(the worst matches left out, so that damage does not pull it). Faces across the plane are cut at it; the rest of the
+principal axes, refined by bringing mirrored samples nearer to the surface (what finds no counterpart has little to
+say, so that damage does not pull it). Faces across the plane are cut at it; the rest of the
 better half stays bit for bit.
 """
 
@@ -15,6 +15,7 @@ from bolvek.arrays import Bools, Floats, Ints
 from bolvek.mesh import Mesh
 from bolvek.mesh.topology import collapsed_faces
 from bolvek.operations.mend.draft import NEW, Draft, stored
+from bolvek.operations.mend.fills import plane_axes
 from bolvek.operations.mend.record import Left, MendSettings, MendStep, Place
 from bolvek.units import as_triple, length_text
 
@@ -25,7 +26,8 @@ longest side in the mean."""
 _AXES = {"x": (1.0, 0.0, 0.0), "y": (0.0, 1.0, 0.0), "z": (0.0, 0.0, 1.0)}
 _SAMPLES = 3000
 _TRUSTED = 2 / 3
-_ROUNDS = 40
+_LEAST_SHARE = 1e-4  # of the longest side: what is nearer than this is near
+_ROUNDS = 60
 _SNAP_SHARE = 1e-5  # of the longest side: vertices nearer to the plane are put onto it
 
 
@@ -50,7 +52,7 @@ def mirror_half(draft: Draft, asked: MendSettings, faulty: Floats) -> tuple[Draf
     """Mirror the half with fewer of the places faulty (N, 3) onto the other one."""
     mesh = draft.mesh
     axis, keep = (asked.mirror or "auto").rstrip("+-"), (asked.mirror or "")[-1:]
-    plane = find_plane(mesh, None if axis == "auto" else axis)
+    plane = find_plane(mesh, None if axis == "auto" else axis, faulty)
     longest = float(mesh.size.max())
     if plane.off_mm > LIKE_SHARE * longest:
         text = f"it is not symmetric: mirrored it is off by {length_text(plane.off_mm)} in the mean"
@@ -63,17 +65,19 @@ def mirror_half(draft: Draft, asked: MendSettings, faulty: Floats) -> tuple[Draf
     new = done.origin == NEW
     middle = mesh.bounds.mean(axis=0)
     middle = middle - plane.side(middle[None])[0] * plane.normal
-    words = f"plane through here, normal {', '.join(f'{x + 0.0:.3f}' for x in plane.normal)}, kept side ahead of it"
+    normal = ", ".join(f"{x + 0.0:.3f}" for x in plane.normal)
+    words = f"plane with the normal {normal}, which points to the kept side; mirrored it is off by "
+    words += f"{length_text(plane.off_mm)} in the mean"
     return done, MendStep(
         step="mirror",
         counts={"faces": int(new.sum())},
         places=[Place(words, int(new.sum()), as_triple(middle))],
-        moved_mm=plane.off_mm,
     )
 
 
-def find_plane(mesh: Mesh, axis: str | None) -> Plane:
-    """The plane that mirrors the surface best onto itself; across an axis, or any."""
+def find_plane(mesh: Mesh, axis: str | None, faulty: Floats) -> Plane:
+    """The plane that mirrors the surface onto itself: the best across an axis; or of any that do, that with most of
+    the places faulty (N, 3) on one side."""
     points = _samples(mesh)
     middle = mesh.bounds.mean(axis=0)
     if axis is not None:
@@ -81,7 +85,8 @@ def find_plane(mesh: Mesh, axis: str | None) -> Plane:
     principal = np.linalg.svd(points - points.mean(axis=0), full_matrices=False)[2]
     starts = [np.array(a) for a in _AXES.values()] + list(principal)
     found = [_refined(mesh, points, n, m, turning=True) for n in starts for m in (middle, points.mean(axis=0))]
-    return min(found, key=lambda plane: plane.off_mm)
+    good = [plane for plane in found if plane.off_mm <= LIKE_SHARE * float(mesh.size.max())]
+    return min(good or found, key=lambda plane: (-abs(int(np.sign(plane.side(faulty)).sum())), plane.off_mm))
 
 
 def _samples(mesh: Mesh) -> Floats:
@@ -96,25 +101,36 @@ def _samples(mesh: Mesh) -> Floats:
 
 
 def _refined(mesh: Mesh, points: Floats, normal: Floats, through: Floats, *, turning: bool) -> Plane:
-    plane = Plane(normal / np.linalg.norm(normal), float(normal @ through / np.linalg.norm(normal)), np.inf)
+    """The plane turned and moved so that mirrored points come nearest to the surface: distances along its normals
+    (Gauss and Newton), those that find no counterpart with less and less to say (Geman and McClure 1987)."""
+    longest = float(mesh.size.max())
+    n = normal / np.linalg.norm(normal)
+    plane = Plane(n, float(n @ through), np.inf)
     best = plane
     for _ in range(_ROUNDS):
         image = plane.mirrored(points)
         gap, face = mesh.tree.nearest(image)
         trusted = np.argsort(gap, kind="stable")[: int(_TRUSTED * len(gap))]
         plane = Plane(plane.normal, plane.offset, float(gap[trusted].mean()))
-        if plane.off_mm >= 0.999 * best.off_mm:
-            best = plane if plane.off_mm < best.off_mm else best
-            break
-        best = plane
-        p, q = points[trusted], mesh.tree.closest_points(image[trusted], face[trusted])
+        best = plane if plane.off_mm < best.off_mm else best
+        q, m = mesh.tree.closest_points(image, face), mesh.normals_of(face)
+        weight = 1 / (1 + (gap / max(float(np.median(gap)), _LEAST_SHARE * longest)) ** 2) ** 2
         n = plane.normal
+        local, across = points - through, m @ n
+        columns = [2 * across]
         if turning:
-            a, b = p - p.mean(axis=0), q - q.mean(axis=0)
-            both = a.T @ b
-            n = np.linalg.eigh(both + both.T)[1][:, 0]
-            n = n if n @ plane.normal >= 0 else -n
-        plane = Plane(n, float(0.5 * ((p + q) @ n).mean()), np.inf)
+            for way in plane_axes(n):
+                columns.append(-2 * ((local @ way) * across + plane.side(points) * (m @ way)))
+        system = np.stack(columns, axis=1) * weight[:, None]
+        step = np.linalg.lstsq(system, -weight * np.einsum("ij,ij->i", image - q, m), rcond=None)[0]
+        offset = plane.offset - float(n @ through) + float(step[0])
+        if turning:
+            u, w = plane_axes(n)
+            n = n + step[1] * u + step[2] * w
+            n /= np.linalg.norm(n)
+        if np.abs(step).max() < 1e-9 * longest:
+            break
+        plane = Plane(n, offset + float(n @ through), np.inf)
     return best
 
 

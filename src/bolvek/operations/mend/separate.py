@@ -41,13 +41,14 @@ def separate(draft: Draft, *, everywhere: bool = False) -> tuple[Draft, MendStep
     for material in (True, False):
         pairs = _pair(mesh, crowded, material)
         corners, number, owner = _copies(mesh, _fans(mesh, pairs), _body_areas(mesh, pairs), crowded, everywhere)
-        if not len(owner):
-            return draft, MendStep(step="separate")
-        tried.append(_draw_apart(draft, corners, number, owner))
-        if not tried[-1][3]:
-            break
+        if len(owner):
+            tried.append((*_draw_apart(draft, corners, number, owner), owner))
+            if not _pinched(tried[-1][0].mesh):
+                break
+    if not tried:
+        return draft, MendStep(step="separate")
     # where faces are inside out, what looks like material is air
-    draft, moved, apart, stuck = min(tried, key=lambda way: len(way[3]))
+    draft, moved, apart, stuck, owner = min(tried, key=lambda way: _pinched(way[0].mesh))
     counts["nonmanifold_edges"] = mesh.topology.nonmanifold_edges - draft.mesh.topology.nonmanifold_edges
     counts["vertices"] = apart
     left += [
@@ -125,6 +126,11 @@ def _fans(mesh: Mesh, pairs: Ints) -> Ints:
         links.append(np.stack([h, np.where(same, g, g_next)], axis=1))
         links.append(np.stack([h_next, np.where(same, g_next, g)], axis=1))
     return linked_groups(3 * len(faces), np.concatenate(links)).astype(np.int64)
+
+
+def _pinched(mesh: Mesh) -> int:
+    """How much of it is not manifold."""
+    return mesh.topology.nonmanifold_edges + mesh.topology.extra_fans
 
 
 def _body_areas(mesh: Mesh, pairs: Ints) -> Floats:

@@ -59,6 +59,8 @@ def did_text(step: MendStep) -> str:
     text = ", ".join(words) or "nothing to do"
     if step.moved_mm:
         text += f"; moved {length_text(step.moved_mm)} at most"
+    if step.step == "mirror" and step.places:
+        text += f"; {step.places[0].what}"
     if len(step.places) == 1:
         text += f", at {point_text(step.places[0].where_mm)}"
     elif step.places:

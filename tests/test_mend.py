@@ -1,0 +1,396 @@
+"""Mending: what was hurt comes back sound, what was sound is not touched, what cannot be done is said."""
+
+import json
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from bolvek.analyses.deviation import compare, matching_faces
+from bolvek.analyses.soundness import find_defects
+from bolvek.errors import UsageError, WorkError
+from bolvek.formats import read_model, write_model
+from bolvek.mesh import Mesh
+from bolvek.operations.mend import MendSettings, mend
+from support import assert_sound, ball, blob, box, field
+from wounds import SHAPES, WOUNDS, judge
+
+
+@pytest.fixture(scope="module")
+def shapes():
+    """Sound models as a binary STL holds them."""
+    return {name: make().as_stored() for name, make in SHAPES.items()}
+
+
+def fine_box(cells=10):
+    """A cube of 10 mm whose sides are squares of a grid, two triangles each; its corners are vertices."""
+    axis = np.linspace(0, 10, cells + 1)
+    corners = []
+    for k in range(3):
+        for side in (0.0, 10.0):
+            for a in range(cells):
+                for b in range(cells):
+                    quad = np.array([[axis[a + i], axis[b + j]] for i, j in ((0, 0), (1, 0), (1, 1), (0, 1))])
+                    points = np.insert(quad, k, side, axis=1)
+                    inward = (side == 0.0) != (k == 1)
+                    order = ((0, 2, 1), (0, 3, 2)) if inward else ((0, 1, 2), (0, 2, 3))
+                    corners += [points[list(t)] for t in order]
+    return Mesh.from_corners(np.array(corners))
+
+
+@pytest.mark.parametrize("name", WOUNDS)
+def test_every_wound_heals(shapes, name):
+    for seed in range(2):
+        for shape, sound in shapes.items():
+            hurt, place = WOUNDS[name](sound, np.random.default_rng(seed))
+            assert judge(sound, hurt.as_stored(), [place]) == "", f"{name} {seed} on {shape}"
+
+
+@settings(max_examples=25)
+@given(
+    shape=st.sampled_from(sorted(SHAPES)),
+    names=st.lists(st.sampled_from(sorted(WOUNDS)), min_size=2, max_size=5),
+    seed=st.integers(0, 10_000),
+)
+def test_mixed_wounds_leave_nothing_worse(shapes, shape, names, seed):
+    """Wounds may fall onto each other so that nothing local heals them; but never is it worse, or told wrongly."""
+    rng = np.random.default_rng(seed)
+    mesh = shapes[shape]
+    for name in names:
+        mesh, _ = WOUNDS[name](mesh, rng)
+    mesh = mesh.as_stored()
+    out, record, origin = mend(mesh, MendSettings(close_ends=True))
+    before, after = ({d.code: d.count for d in find_defects(m)} for m in (mesh, out))
+    pinched = before.get("split_vertices", 0) + before.get("nonmanifold_edges", 0)
+    assert all(n <= (pinched if code == "split_vertices" else before.get(code, 0)) for code, n in after.items())
+    assert (record.verdict == "sound") == (not after and not record.after.inside_out and not record.after.buried)
+    # what is said to be a face of the input is one, bit for bit or with welded corners
+    assert len(origin) == len(out.faces) and origin.max() < len(mesh.faces)
+
+
+def test_sound_models_come_back_bit_for_bit(shapes, bolvek, tmp_path):
+    for name, mesh in shapes.items():
+        out, record, _ = mend(mesh)
+        assert record.unchanged and record.verdict == "sound", name
+        assert np.array_equal(out.faces, mesh.faces) and np.array_equal(out.vertices, mesh.vertices)
+    write_model(tmp_path / "blob.stl", shapes["blob"])
+    done = bolvek("mend", "blob.stl", "-o", "out.stl")
+    assert "nothing to mend" in done.stdout
+    assert (tmp_path / "out.stl").read_bytes() == (tmp_path / "blob.stl").read_bytes()
+
+
+def _cut(mesh, keep):
+    return mesh.picked(keep(mesh.corners.mean(axis=1)))
+
+
+@pytest.mark.parametrize("top", [9.68, 9.0, 7.0, 5.5])
+def test_a_cap_of_a_ball_comes_back(top):
+    hurt = _cut(ball(10, 0.6), lambda p: p[:, 2] < top)
+    out, record, _ = mend(hurt, MendSettings(style="curved", close_ends=True, at=((0, 0, top),)))
+    assert record.verdict == "sound"
+    new = out.vertices[~np.isin(out.vertices.view("f8,f8,f8"), hurt.vertices.view("f8,f8,f8")).ravel()]
+    span = 2 * np.sqrt(100 - top**2)
+    assert np.abs(np.linalg.norm(new, axis=1) - 10).max() < 0.02 * span
+    assert out.vertices[:, 2].max() == pytest.approx(10, abs=0.02 * span)
+
+
+def test_caps_of_a_torus_and_an_ellipsoid_come_back():
+    ring = field(lambda x, y, z: np.hypot(np.hypot(x, y) - 8, z) - 3, 12, 0.4)
+    egg = field(lambda x, y, z: np.sqrt((x / 11) ** 2 + (y / 8) ** 2 + (z / 7) ** 2) - 1, 12, 0.4)
+
+    def off_ring(p):
+        return np.hypot(np.hypot(p[:, 0], p[:, 1]) - 8, p[:, 2]) - 3
+
+    def off_egg(p):
+        q = p / [11, 8, 7]
+        f = np.linalg.norm(q, axis=1)
+        return (f - 1) * f / np.linalg.norm(q / [11, 8, 7], axis=1)
+
+    for mesh, off, places, radius in (
+        (ring, off_ring, [(11, 0, 0), (5, 0, 0), (8, 0, 3)], 0.75),
+        (egg, off_egg, [(11, 0, 0), (0, 8, 0), (0, 0, 7), (6, 5, 3.5)], 1.75),
+    ):
+        for place in places:
+            hurt = _cut(mesh, lambda p, place=place, radius=radius: np.linalg.norm(p - place, axis=1) > radius)
+            out, record, origin = mend(hurt, MendSettings(style="curved"))
+            assert record.verdict == "sound"
+            points = out.vertices[np.unique(out.faces[origin < 0])]
+            assert np.abs(off(points)).max() < 0.02 * 2 * radius
+
+
+def test_a_cut_corner_and_an_edge_are_restored_exactly():
+    cube = fine_box()
+    for place in ((10, 10, 10), (0, 0, 10), (10, 5, 10), (0, 5, 0)):
+        near = np.linalg.norm(cube.corners.mean(axis=1) - place, axis=1)
+        hurt = cube.picked(near > 2.6)
+        out, record, _ = mend(hurt)
+        assert record.verdict == "sound"
+        assert [s.counts for s in record.steps if s.step == "close"] == [{"corner": 1}]
+        assert out.volume == pytest.approx(1000, abs=1e-9)
+        assert_sound(out)
+    # a prism of three sides: its corner is not square
+    angle = 2 * np.pi * np.arange(3) / 3
+    ends = np.stack([8 * np.cos(angle), 8 * np.sin(angle)], axis=1)
+    rows = [np.insert(ends, 2, z, axis=1) for z in (0.0, 3.0, 6.0, 9.0)]
+    middle = [[[0, 0, 0.0]], [[0, 0, 9.0]]]
+    steps = [np.concatenate([r + (np.roll(r, -1, axis=0) - r) * t for t in (0, 0.25, 0.5, 0.75)]) for r in rows]
+    order = [4 * 0 + k for k in range(12)]
+    ring = [s.reshape(4, 3, 3).transpose(1, 0, 2).reshape(12, 3)[order] for s in steps]
+    corners = []
+    for low, high in zip(ring[:-1], ring[1:], strict=True):
+        for k in range(12):
+            a, b, c, d = low[k], low[(k + 1) % 12], high[(k + 1) % 12], high[k]
+            corners += [(a, b, c), (a, c, d)]
+    for k in range(12):
+        corners.append((middle[0][0], ring[0][(k + 1) % 12], ring[0][k]))
+        corners.append((middle[1][0], ring[3][k], ring[3][(k + 1) % 12]))
+    prism = Mesh.from_corners(np.array(corners, float)).as_stored()
+    assert not find_defects(prism)
+    tip = ring[3][0]
+    hurt = prism.picked((np.linalg.norm(prism.corners - tip, axis=2) > 1e-4).all(axis=1))
+    out, record, _ = mend(hurt)
+    assert record.verdict == "sound"
+    assert np.linalg.norm(out.vertices - tip, axis=1).min() < 1e-5
+    assert out.volume == pytest.approx(prism.volume, rel=1e-6)
+
+
+def test_flat_caps_keep_every_rim_vertex_and_go_around_islands():
+    # a tube without its upper end: two rims, one in the other
+    angle = 2 * np.pi * np.arange(24) / 24
+    rings = [
+        np.stack([r * np.cos(angle), r * np.sin(angle), np.full(24, z)], axis=1)
+        for r, z in ((8, 0), (8, 12), (5, 12), (5, 0))
+    ]
+    corners = []
+    for low, high in ((0, 1), (2, 3), (3, 0)):
+        for k in range(24):
+            a, b = rings[low][k], rings[low][(k + 1) % 24]
+            c, d = rings[high][(k + 1) % 24], rings[high][k]
+            corners += [(a, b, c), (a, c, d)]
+    tube = Mesh.from_corners(np.array(corners)).as_stored()
+    out, record, origin = mend(tube, MendSettings(close_ends=True))
+    assert record.verdict == "sound" and len(out.vertices) == len(tube.vertices)
+    new = out.faces[origin < 0]
+    assert len(new) == 48 and np.unique(new).size == 48
+    assert out.volume == pytest.approx(24 / 2 * np.sin(2 * np.pi / 24) * (64 - 25) * 12, rel=1e-6)
+
+
+def test_large_rims_are_closed():
+    """A bowl with a wavy rim of 900 edges."""
+    angle = 2 * np.pi * np.arange(900) / 900
+    rim = np.stack([20 * np.cos(angle), 20 * np.sin(angle), 2 * np.sin(5 * angle)], axis=1)
+    half = np.stack([16 * np.cos(angle), 16 * np.sin(angle), np.full(900, -12.0)], axis=1)
+    foot = np.array([0, 0, -14.0])
+    k, n = np.arange(900), (np.arange(900) + 1) % 900
+    corners = np.concatenate(
+        [
+            np.stack([half[k], half[n], rim[n]], axis=1),
+            np.stack([half[k], rim[n], rim[k]], axis=1),
+            np.stack([np.broadcast_to(foot, (900, 3)), half[n], half[k]], axis=1),
+        ]
+    )
+    bowl = Mesh.from_corners(corners).as_stored()
+    out, record, _ = mend(bowl, MendSettings(at=((20.0, 0, 0),)))
+    assert record.verdict == "sound"
+    assert not find_defects(out.as_stored())
+
+
+def test_rims_of_skins_are_left_and_places_choose(bolvek, tmp_path):
+    axis = np.linspace(0, 20, 21)
+    x, y = np.meshgrid(axis, axis, indexing="ij")
+    z = np.sin(x / 3) * np.cos(y / 4)
+    number = np.arange(441).reshape(21, 21)
+    a, b, c, d = (part.ravel() for part in (number[:-1, :-1], number[1:, :-1], number[1:, 1:], number[:-1, 1:]))
+    skin = Mesh(
+        np.stack([x, y, z], axis=2).reshape(-1, 3),
+        np.concatenate([np.stack(t, axis=1) for t in ((a, b, c), (a, c, d))]),
+    )
+    middles = skin.corners.mean(axis=1)
+    hurt = skin.picked(
+        (np.linalg.norm(middles - [6, 6, 0.9], axis=1) > 1.2) & (np.linalg.norm(middles - [14, 13, -1], axis=1) > 2.6)
+    )
+    write_model(tmp_path / "skin.ply", hurt)
+    done = bolvek("mend", "skin.ply", "-o", "all.ply", "--json", "all.json", expect=1)
+    assert "open: 1 rim left" in done.stdout and "thickness" in done.stdout
+    record = json.loads((tmp_path / "all.json").read_text())
+    assert record["verdict"] == "open" and not record["ok"] and record["findings"][0]["code"] == "open_edges"
+    assert (
+        sum(
+            s["counts"].get(k, 0)
+            for s in record["models"][0]["mend"]["steps"]
+            if s["step"] == "close"
+            for k in ("flat", "curved", "plain", "corner")
+        )
+        == 2
+    )
+    few = read_model(tmp_path / "all.ply").mesh
+    assert few.topology.open_edges == 80
+    bolvek("mend", "skin.ply", "-o", "small.ply", "--up-to", "4mm", expect=1)
+    assert read_model(tmp_path / "small.ply").mesh.topology.open_edges > 80
+    bolvek("mend", "skin.ply", "-o", "one.ply", "--at", "14,13,-1", expect=1)
+    one = read_model(tmp_path / "one.ply").mesh
+    small = read_model(tmp_path / "small.ply").mesh
+    assert one.topology.open_edges != small.topology.open_edges
+    assert one.topology.open_edges + small.topology.open_edges == hurt.topology.open_edges + 80
+
+
+def test_plan_steps_and_several_models(bolvek, tmp_path, shapes):
+    hurt, _ = WOUNDS["flipped"](shapes["ball"], np.random.default_rng(3))
+    holed, _ = WOUNDS["hole"](hurt, np.random.default_rng(4))
+    (tmp_path / "in").mkdir()
+    write_model(tmp_path / "in" / "hurt.stl", holed)
+    write_model(tmp_path / "in" / "sound.stl", shapes["ball"])
+    done = bolvek("mend", "in/hurt.stl", "--plan")
+    assert "it would be sound" in done.stdout and "orient" in done.stdout
+    assert sorted(p.name for p in tmp_path.rglob("*.stl")) == ["hurt.stl", "sound.stl"]
+    done = bolvek("mend", "in", "-o", "out/", "--json", "-")
+    record = json.loads(done.stdout)
+    assert [m["mend"]["verdict"] for m in record["models"]] == ["sound", "sound"]
+    assert [m["mend"]["unchanged"] for m in record["models"]] == [False, True]
+    assert "2 models: 2 sound" in done.stderr
+    bolvek("mend", "in/hurt.stl", "-o", "only.stl", "--only", "orient", expect=1)
+    only = read_model(tmp_path / "only.stl").mesh
+    assert only.topology.badly_oriented_edges == 0 and only.topology.open_edges == holed.topology.open_edges
+    bolvek("mend", "in/hurt.stl", "-o", "without.stl", "--without", "orient,close", expect=1)
+    assert read_model(tmp_path / "without.stl").mesh.topology.open_edges == holed.topology.open_edges
+    for wrong in (
+        ["--only", "paint"],
+        ["--close", "round"],
+        ["--mirror", "w"],
+        ["--try", "square"],
+        ["--sheet", "s.png"],
+    ):
+        bolvek("mend", "in/hurt.stl", *wrong, expect=2)
+    bolvek("mend", "in/hurt.stl", "--plan", "-o", "x.stl", expect=2)
+
+
+def test_ways_are_tried_side_by_side(bolvek, tmp_path):
+    write_model(tmp_path / "cap.stl", _cut(ball(10, 0.8), lambda p: p[:, 2] < 8.5))
+    done = bolvek("mend", "cap.stl", "--try", "flat,curved", "--sheet", "ways.png", "--json", "ways.json")
+    assert "least bend      curved" in done.stdout
+    tries = json.loads((tmp_path / "ways.json").read_text())["models"][0]["tries"]
+    assert [t["name"] for t in tries] == ["flat", "curved"] and tries[0]["bend_deg"] > tries[1]["bend_deg"]
+    assert (tmp_path / "ways.png").stat().st_size > 10_000 and not (tmp_path / "cap.mend.stl").exists()
+
+
+def test_the_better_half_is_mirrored():
+    ell = field(lambda x, y, z: np.sqrt((x / 9) ** 2 + (y / 7) ** 2 + (z / 5) ** 2) - 1, 12, 0.7)
+    bump = field(
+        lambda x, y, z: np.minimum(
+            np.sqrt((x / 9) ** 2 + (y / 7) ** 2 + (z / 5) ** 2) - 1,
+            np.sqrt((abs(x) - 7) ** 2 + y**2 + (z - 3) ** 2) - 2.5,
+        ),
+        13,
+        0.7,
+    )
+    for sound in (ell, bump):
+        turn = np.array([[0.8, 0.6, 0], [-0.6, 0.8, 0], [0, 0, 1]])
+        for mesh, axis in ((sound, "x"), (Mesh(sound.vertices @ turn.T + [3, 2, 1], sound.faces).as_stored(), "auto")):
+            middles = mesh.corners.mean(axis=1)
+            normal = np.array([1.0, 0, 0]) if axis == "x" else turn @ [1.0, 0, 0]
+            offset = 0.0 if axis == "x" else float(normal @ [3, 2, 1])
+            bad = middles @ normal - offset < -6.5
+            hurt = mesh.picked(~bad)
+            out, record, _ = mend(hurt, MendSettings(mirror=axis, close_ends=True))
+            assert record.verdict == "sound", record
+            assert out.volume == pytest.approx(sound.volume, rel=0.01)
+            match, _ = matching_faces(mesh, out)
+            assert (match[middles @ normal - offset > 1.5] == 1).all()
+    lopsided = Mesh(blob().vertices * [1, 1, 1], blob().faces)
+    cut = lopsided.picked(np.arange(len(lopsided.faces) - 40))
+    _, record, _ = mend(cut, MendSettings(mirror="y", close_ends=True))
+    step = next(s for s in record.steps if s.step == "mirror")
+    assert step.count == 0 and "not symmetric" in step.left[0].why
+
+
+def test_bodies_in_each_other_are_left_and_said(bolvek, tmp_path):
+    write_model(tmp_path / "two.stl", box().joined(Mesh(box().vertices + [5, 5, 5], box().faces)))
+    done = bolvek("mend", "two.stl", "-o", "out.stl", expect=1)
+    assert "closed but crossing" in done.stdout and "fuse" in done.stdout
+    inner = box().joined(Mesh(box().vertices * 0.3 + 2, box().faces))
+    write_model(tmp_path / "in.stl", inner)
+    done = bolvek("mend", "in.stl", "-o", "kept.stl", expect=1)
+    assert "--drop-buried" in done.stdout
+    bolvek("mend", "in.stl", "-o", "gone.stl", "--drop-buried")
+    assert len(read_model(tmp_path / "gone.stl").mesh.faces) == 12
+
+
+def test_thin_walls_are_not_welded_shut():
+    """The sides of a wall thinner than the tolerance stay apart where its rim is missing."""
+    outer = fine_box(4)
+    inner = Mesh(outer.vertices * 0.998 + 0.01, outer.faces[:, ::-1])
+    whole = Mesh(outer.vertices, outer.faces).joined(inner)
+    hurt = whole.picked(
+        (
+            np.abs(whole.corners[:, :, 2] - np.where(np.arange(len(whole.faces)) < len(outer.faces), 10, 9.99)[:, None])
+            > 1e-9
+        ).any(axis=1)
+    )
+    out, record, _ = mend(hurt, MendSettings(near_mm=0.05, close_ends=True))
+    weld = next(s for s in record.steps if s.step == "weld")
+    assert weld.count == 0
+    assert record.verdict == "sound" and out.volume == pytest.approx(1000 - 998**3 / 1e6 - 99.6004 * 0.01, abs=0.5)
+
+
+def test_names_are_kept(bolvek, tmp_path, shapes):
+    hurt, _ = WOUNDS["hole"](shapes["two"], np.random.default_rng(1))
+    model = read_model_with_parts(hurt, tmp_path)
+    done = bolvek("mend", model.name, "-o", "out.3mf", "--close-ends")
+    out = read_model(tmp_path / "out.3mf")
+    assert out.parts is not None and set(out.parts.names) == {"lamp", "hook"} and "sound" in done.stdout
+
+
+def read_model_with_parts(mesh, folder):
+    """A 3MF file in which each shell is a named part."""
+    from bolvek.formats import Parts
+
+    part = (mesh.topology.shell > 0).astype(np.int32)
+    write_model(folder / "named.3mf", mesh, parts=Parts(("lamp", "hook"), part))
+    return folder / "named.3mf"
+
+
+def test_prep_mends_first(bolvek, tmp_path, shapes):
+    hurt, _ = WOUNDS["hole"](ball(12, 0.9).as_stored(), np.random.default_rng(2))
+    hurt, _ = WOUNDS["flipped"](hurt, np.random.default_rng(5))
+    write_model(tmp_path / "hurt.stl", hurt)
+    assert "mend --plan" in bolvek("prep", "hurt.stl", "-o", "no.stl", expect=4).stderr
+    done = bolvek("prep", "hurt.stl", "--mend", "--wall", "1.5mm", "-o", "out.stl", "--json", "out.json")
+    assert "fit to print" in done.stdout and "mend" in done.stdout
+    assert json.loads((tmp_path / "out.json").read_text())["models"][0]["mend"]["verdict"] == "sound"
+
+
+def test_settings_and_nothing_left():
+    with pytest.raises(UsageError, match="--near"):
+        mend(box(), MendSettings(near_mm=-1.0))
+    with pytest.raises(WorkError, match="no faces"):
+        mend(Mesh(np.zeros((0, 3)), np.zeros((0, 3), int)))
+    with pytest.raises(WorkError, match="nothing would be left"):
+        mend(Mesh([[0, 0, 0], [1, 0, 0], [0, 1, 0]], [[0, 1, 2], [0, 2, 1]]))
+
+
+def test_compare_by_hand(bolvek, tmp_path):
+    old = box()
+    vertices = np.array(old.vertices)
+    vertices[old.vertices[:, 2] == 10, 2] = 10.5  # the lid half a millimetre up
+    new = Mesh(vertices, old.faces)
+    record, found = compare(old, new)
+    assert record.max_mm == pytest.approx(0.5) and not record.same
+    assert record.kept == 2 and record.gone == record.added == 10
+    assert record.volume_new_mm3 == pytest.approx(1050)
+    # of the new surface, 620 mm2, only the lid (100 at 0.5) and a strip of the sides (20, 0.25 in the mean) are off
+    assert record.to_old.mean_mm == pytest.approx((100 * 0.5 + 20 * 0.25) / 620, rel=0.02)
+    # of the old lid, what is nearer to a side than half a millimetre is that near: the integral of min(0.5, distance)
+    assert record.to_new.mean_mm == pytest.approx((81 * 0.5 + 4 * (10 / 8 - 2 / 24)) / 600, rel=0.02)
+    same, _ = compare(old, Mesh(old.vertices[::-1], 7 - old.faces))
+    assert same.same and same.max_mm == 0 and same.kept == 12
+    turned, _ = compare(old, old.turned())
+    assert turned.turned == 12 and not turned.same and turned.max_mm == 0
+    write_model(tmp_path / "old.stl", old)
+    write_model(tmp_path / "new.stl", new)
+    assert "0.500 mm apart at most" in bolvek("compare", "old.stl", "new.stl", "--picture", "c.png").stdout
+    bolvek("compare", "old.stl", "new.stl", "--within", "0.6mm")
+    done = bolvek("compare", "old.stl", "new.stl", "--within", "0.4mm", "--json", "c.json", expect=1)
+    assert "farther apart than" in done.stdout
+    record = json.loads((tmp_path / "c.json").read_text())
+    assert record["verdict"] == "too far off" and record["models"][0]["compare"]["max_mm"] == pytest.approx(0.5)
