@@ -93,13 +93,13 @@ def triangulate_rim(p, beside, blocked, bad, by_bend, triangles):
                     if k == i + 1:
                         other[0], other[1], other[2] = beside[i, 0], beside[i, 1], beside[i, 2]
                     else:
-                        _normal(p, i, apex[i, k], k, other)
+                        _normal(p, i, np.int64(apex[i, k]), k, other)
                     if other[0] != 0.0 or other[1] != 0.0 or other[2] != 0.0:
                         worst = max(worst, _bend(normal, other))
                     if j == k + 1:
                         other[0], other[1], other[2] = beside[k, 0], beside[k, 1], beside[k, 2]
                     else:
-                        _normal(p, k, apex[k, j], j, other)
+                        _normal(p, k, np.int64(apex[k, j]), j, other)
                     if other[0] != 0.0 or other[1] != 0.0 or other[2] != 0.0:
                         worst = max(worst, _bend(normal, other))
                     if closing and (beside[j, 0] != 0.0 or beside[j, 1] != 0.0 or beside[j, 2] != 0.0):
@@ -189,13 +189,13 @@ def _set(faces, opposite, f, a, b, c, x, y, z):
 @helper
 def _flip(p, faces, opposite, h):
     """Flip the edge of half-edge h when that makes the two triangles more Delaunay, and no edge twice."""
-    g = opposite[h]
+    g = np.int64(opposite[h])
     if g < 0:
         return False
     f, k = h // 3, h % 3
     o, m = g // 3, g % 3
-    a, b, c = faces[f, k], faces[f, (k + 1) % 3], faces[f, (k + 2) % 3]
-    d = faces[o, (m + 2) % 3]
+    a, b, c = np.int64(faces[f, k]), np.int64(faces[f, (k + 1) % 3]), np.int64(faces[f, (k + 2) % 3])
+    d = np.int64(faces[o, (m + 2) % 3])
     at_c = _cosine_at(p, a, b, c)
     at_d = _cosine_at(p, a, b, d)
     # the two angles add up to more than 180 degrees
@@ -203,8 +203,8 @@ def _flip(p, faces, opposite, h):
         return False
     if c == d or _joined(faces, opposite, 3 * f + (k + 2) % 3, d):
         return False
-    bc, ca = opposite[3 * f + (k + 1) % 3], opposite[3 * f + (k + 2) % 3]
-    ad, db = opposite[3 * o + (m + 1) % 3], opposite[3 * o + (m + 2) % 3]
+    bc, ca = np.int64(opposite[3 * f + (k + 1) % 3]), np.int64(opposite[3 * f + (k + 2) % 3])
+    ad, db = np.int64(opposite[3 * o + (m + 1) % 3]), np.int64(opposite[3 * o + (m + 2) % 3])
     _set(faces, opposite, f, a, d, c, ad, 3 * o + 2, ca)
     _set(faces, opposite, o, d, b, c, db, bc, 3 * f + 1)
     return True
@@ -222,7 +222,7 @@ def refine_fill(p, spacing, faces, opposite, points, count, alpha):
         for f in range(count):
             if points >= p.shape[0] or count + 2 > faces.shape[0]:
                 break
-            a, b, c = faces[f, 0], faces[f, 1], faces[f, 2]
+            a, b, c = np.int64(faces[f, 0]), np.int64(faces[f, 1]), np.int64(faces[f, 2])
             x = (p[a, 0] + p[b, 0] + p[c, 0]) / 3
             y = (p[a, 1] + p[b, 1] + p[c, 1]) / 3
             z = (p[a, 2] + p[b, 2] + p[c, 2]) / 3
@@ -230,13 +230,17 @@ def refine_fill(p, spacing, faces, opposite, points, count, alpha):
             p[points, 0], p[points, 1], p[points, 2] = x, y, z
             far = True
             for k in range(3):
-                v = faces[f, k]
+                v = np.int64(faces[f, k])
                 apart = alpha * _SPLIT * _distance(p, v, points)
                 far &= apart > wanted and apart > spacing[v]
             if not far:
                 continue
             spacing[points] = wanted
-            ab, bc, ca = opposite[3 * f], opposite[3 * f + 1], opposite[3 * f + 2]
+            ab, bc, ca = (
+                np.int64(opposite[3 * f]),
+                np.int64(opposite[3 * f + 1]),
+                np.int64(opposite[3 * f + 2]),
+            )
             g, o = count, count + 1
             _set(faces, opposite, f, a, b, points, ab, 3 * g + 2, 3 * o + 1)
             _set(faces, opposite, g, b, c, points, bc, 3 * o + 2, 3 * f + 1)

@@ -19,13 +19,12 @@ from bolvek.operations.mend.fills import plane_axes
 from bolvek.operations.mend.record import Left, MendSettings, MendStep, Place
 from bolvek.units import as_triple, length_text
 
-LIKE_SHARE = 0.02
-"""A model is symmetric enough when the nearest two thirds of it, mirrored, are off by less than this share of its
-longest side in the mean."""
+NEAR_SHARE, LEAST_LIKE = 0.01, 0.5
+"""A place has a counterpart when, mirrored, it is nearer to the surface than the first share of the longest side. A
+model is symmetric enough to be mirrored when so much of its surface has."""
 
 _AXES = {"x": (1.0, 0.0, 0.0), "y": (0.0, 1.0, 0.0), "z": (0.0, 0.0, 1.0)}
 _SAMPLES = 3000
-_TRUSTED = 2 / 3
 _LEAST_SHARE = 1e-4  # of the longest side: what is nearer than this is near
 _ROUNDS = 60
 _SNAP_SHARE = 1e-5  # of the longest side: vertices nearer to the plane are put onto it
@@ -33,11 +32,13 @@ _SNAP_SHARE = 1e-5  # of the longest side: vertices nearer to the plane are put 
 
 @dataclass(frozen=True)
 class Plane:
-    """normal (3,) @ x = offset, and how far off the mirrored surface is (mm): the trusted part in the mean."""
+    """normal (3,) @ x = offset; how far off the mirrored surface is (mm, in the middle), and the share of it that has a
+    counterpart."""
 
     normal: Floats
     offset: float
-    off_mm: float
+    off_mm: float = np.inf
+    like: float = 0.0
 
     def side(self, points: Floats) -> Floats:
         """Signed distances (P,) in mm."""
@@ -54,20 +55,20 @@ def mirror_half(draft: Draft, asked: MendSettings, faulty: Floats) -> tuple[Draf
     axis, keep = (asked.mirror or "auto").rstrip("+-"), (asked.mirror or "")[-1:]
     plane = find_plane(mesh, None if axis == "auto" else axis, faulty)
     longest = float(mesh.size.max())
-    if plane.off_mm > LIKE_SHARE * longest:
-        text = f"it is not symmetric: mirrored it is off by {length_text(plane.off_mm)} in the mean"
+    if plane.like < LEAST_LIKE:
+        text = f"it is not symmetric: mirrored, {plane.like:.0%} of it comes within {length_text(NEAR_SHARE * longest)}"
         return draft, MendStep(step="mirror", left=[Left("half", text, as_triple(mesh.bounds.mean(axis=0)))])
     if keep not in ("+", "-"):
         keep = _better_side(mesh, plane, faulty)
     if keep == "-":
-        plane = Plane(-plane.normal, -plane.offset, plane.off_mm)
+        plane = Plane(-plane.normal, -plane.offset, plane.off_mm, plane.like)
     done = _rebuilt(draft, plane, _SNAP_SHARE * longest)
     new = done.origin == NEW
     middle = mesh.bounds.mean(axis=0)
     middle = middle - plane.side(middle[None])[0] * plane.normal
     normal = ", ".join(f"{x + 0.0:.3f}" for x in plane.normal)
-    words = f"plane with the normal {normal}, which points to the kept side; mirrored it is off by "
-    words += f"{length_text(plane.off_mm)} in the mean"
+    words = f"plane with the normal {normal}, which points to the kept side; {plane.like:.0%} of it was symmetric "
+    words += f"before (half of it within {length_text(plane.off_mm)})"
     return done, MendStep(
         step="mirror",
         counts={"faces": int(new.sum())},
@@ -85,7 +86,7 @@ def find_plane(mesh: Mesh, axis: str | None, faulty: Floats) -> Plane:
     principal = np.linalg.svd(points - points.mean(axis=0), full_matrices=False)[2]
     starts = [np.array(a) for a in _AXES.values()] + list(principal)
     found = [_refined(mesh, points, n, m, turning=True) for n in starts for m in (middle, points.mean(axis=0))]
-    good = [plane for plane in found if plane.off_mm <= LIKE_SHARE * float(mesh.size.max())]
+    good = [plane for plane in found if plane.like >= LEAST_LIKE]
     return min(good or found, key=lambda plane: (-abs(int(np.sign(plane.side(faulty)).sum())), plane.off_mm))
 
 
@@ -105,13 +106,13 @@ def _refined(mesh: Mesh, points: Floats, normal: Floats, through: Floats, *, tur
     (Gauss and Newton), those that find no counterpart with less and less to say (Geman and McClure 1987)."""
     longest = float(mesh.size.max())
     n = normal / np.linalg.norm(normal)
-    plane = Plane(n, float(n @ through), np.inf)
+    plane = Plane(n, float(n @ through))
     best = plane
     for _ in range(_ROUNDS):
         image = plane.mirrored(points)
         gap, face = mesh.tree.nearest(image)
-        trusted = np.argsort(gap, kind="stable")[: int(_TRUSTED * len(gap))]
-        plane = Plane(plane.normal, plane.offset, float(gap[trusted].mean()))
+        like = float((gap <= NEAR_SHARE * longest).mean())
+        plane = Plane(plane.normal, plane.offset, float(np.median(gap)), like)
         best = plane if plane.off_mm < best.off_mm else best
         q, m = mesh.tree.closest_points(image, face), mesh.normals_of(face)
         weight = 1 / (1 + (gap / max(float(np.median(gap)), _LEAST_SHARE * longest)) ** 2) ** 2
@@ -130,7 +131,7 @@ def _refined(mesh: Mesh, points: Floats, normal: Floats, through: Floats, *, tur
             n /= np.linalg.norm(n)
         if np.abs(step).max() < 1e-9 * longest:
             break
-        plane = Plane(n, offset + float(n @ through), np.inf)
+        plane = Plane(n, offset + float(n @ through))
     return best
 
 
