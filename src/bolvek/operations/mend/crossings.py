@@ -13,7 +13,7 @@ from bolvek.analyses.zones import Zone, group_faces, zones
 from bolvek.arrays import Bools, Ints, Ints32
 from bolvek.mesh import Mesh
 from bolvek.operations.mend.close import Job, fill_loops, with_fills
-from bolvek.operations.mend.draft import NEW, Draft, crossing_pairs, put_back, window
+from bolvek.operations.mend.draft import NEW, Draft, crossing_pairs, put_back, stored, window
 from bolvek.operations.mend.loops import trace
 from bolvek.operations.mend.record import Left, MendStep, Place
 from bolvek.spatial.groups import linked_groups
@@ -24,7 +24,13 @@ MOST_FACES = 400
 LARGEST_SHARE, FEW, LARGEST_OF_FEW = 0.1, 60, 0.25
 """Nor is one wider than the first share of the longest side; of so few faces, than the second."""
 
+FARTHEST_SHARE = 0.02
+"""Smoothing moves nothing farther than this share of the longest side."""
+
+BODIES = "two bodies go into each other: 'fuse' (to come) makes one of them"
+
 _RINGS = (0, 1, 2, 3)
+_SWEEPS = 8
 _NONE = np.zeros(0, np.int64)
 
 
@@ -56,7 +62,10 @@ def remake_crossings(draft: Draft, pairs: Ints32, rims: Ints = _NONE) -> tuple[D
     if not step.count:
         return draft, step
     done = put_back(draft, local, changed)
-    if len(crossing_pairs(done.mesh, np.flatnonzero(done.origin == NEW))):
+    moved = (done.mesh.vertices[: len(mesh.vertices)] != mesh.vertices).any(axis=1)
+    moved = np.concatenate([moved, np.zeros(len(done.mesh.vertices) - len(moved), bool)])
+    touched = (done.origin == NEW) | moved[done.mesh.faces].any(axis=1)
+    if len(crossing_pairs(done.mesh, np.flatnonzero(touched))):
         changed, step = _in_rounds(Draft.of(mesh), pairs, rims.astype(np.int32), shell, float(mesh.size.max()))
         origin = np.where(changed.origin == NEW, NEW, draft.origin[np.maximum(changed.origin, 0)])
         done = Draft(changed.mesh, origin.astype(np.int32))
@@ -68,6 +77,8 @@ def _in_rounds(draft: Draft, pairs: Ints32, rims: Ints32, shell: Ints32, longest
     places: list[Place] = []
     left: list[Left] = []
     begin = len(pairs)
+    draft, pairs, relaxed, moved = _relax(draft, pairs, rims, shell, longest)
+    places += [Place("crossing", len(r.faces), r.zone.where_mm, r.zone.size_mm) for r in relaxed]
     for rings in _RINGS:
         if not len(pairs) and not len(rims):
             left = []
@@ -93,8 +104,71 @@ def _in_rounds(draft: Draft, pairs: Ints32, rims: Ints32, shell: Ints32, longest
             known = np.maximum(after.origin, 0)
             shell = shell[known]
             draft = Draft(after.mesh, np.where(after.origin == NEW, NEW, draft.origin[known]).astype(np.int32))
-    counts = {"neighbourhoods": len(places), "pairs": begin - len(pairs)} if places else {}
-    return draft, MendStep(step="crossings", counts=counts, places=places, left=left)
+    counts = {"smoothed": len(relaxed), "neighbourhoods": len(places) - len(relaxed), "pairs": begin - len(pairs)}
+    return draft, MendStep(
+        step="crossings", counts={k: n for k, n in counts.items() if n}, places=places, moved_mm=moved, left=left
+    )
+
+
+def _relax(
+    draft: Draft, pairs: Ints32, rims: Ints32, shell: Ints32, longest: float
+) -> tuple[Draft, Ints32, list[_Region], float]:
+    """Vertices of crossing faces moved to the middle of those around them, until nothing crosses there: what that does
+    not settle stays as it was. The draft, the pairs left, what was settled, how far anything moved (mm)."""
+    mesh = draft.mesh
+    regions = [r for r in _regions(mesh, pairs, rims, shell, longest) if r.why != BODIES and r.crosses]
+    if not regions:
+        return draft, pairs, [], 0.0
+    region_of = np.full(len(mesh.faces), -1, np.int64)
+    for k, region in enumerate(regions):
+        region_of[region.faces] = k
+    half = np.flatnonzero(mesh.topology.opposite >= 0)
+    a, b = mesh.edge_ends(half)
+    fixed = np.zeros(len(mesh.vertices), bool)
+    for end in mesh.edge_ends(np.flatnonzero(mesh.topology.opposite < 0)):
+        fixed[end] = True
+    owner = np.full(len(mesh.vertices), -1, np.int64)
+    own = np.flatnonzero(region_of >= 0)
+    owner[mesh.faces[own].ravel()] = np.repeat(region_of[own], 3)
+    owner[fixed] = -1
+    moving = owner >= 0
+    points = np.array(mesh.vertices)
+    settled = np.full(len(regions), -1, np.int64)
+    result = points.copy()
+    touching = np.flatnonzero(moving[mesh.faces].any(axis=1))
+    inner = moving[a]
+    count = np.maximum(np.bincount(a[inner], minlength=len(points)), 1)[:, None]
+    for sweep in range(_SWEEPS):
+        total = np.stack([np.bincount(a[inner], points[b[inner], k], len(points)) for k in range(3)], axis=1)
+        points[moving] = stored((0.3 * points + 0.7 * total / count)[moving])
+        crossing = crossing_pairs(mesh.moved(points), touching)
+        at_fault = np.zeros(len(regions), bool)
+        faulty = owner[mesh.faces[crossing].reshape(-1)]
+        at_fault[faulty[faulty >= 0]] = True
+        done = np.flatnonzero(~at_fault & (settled < 0))
+        settled[done] = sweep
+        rows = np.isin(owner, done)
+        result[rows] = points[rows]
+        moving &= ~rows
+        if not moving.any():
+            break
+        inner = moving[a]
+        points[~moving] = result[~moving]
+    good = np.flatnonzero(settled >= 0)
+    # regions that settled while others around them were still on the move, which then went back
+    changed = mesh.moved(result)
+    crossing = crossing_pairs(changed, touching)
+    far = np.linalg.norm(result - mesh.vertices, axis=1) > FARTHEST_SHARE * longest
+    good = np.setdiff1d(good, np.concatenate([owner[mesh.faces[crossing].reshape(-1)], owner[far]]))
+    result = np.where(np.isin(owner, good)[:, None], result, mesh.vertices)
+    if not len(good):
+        return draft, pairs, [], 0.0
+    moved = float(np.linalg.norm(result - mesh.vertices, axis=1).max())
+    relaxed = mesh.moved(result)
+    still = relaxed.tree.meeting_pairs()[0]
+    if len(still) >= len(pairs):
+        return draft, pairs, [], 0.0
+    return Draft(relaxed, draft.origin), still, [regions[k] for k in good], moved
 
 
 def _regions(mesh: Mesh, pairs: Ints32, rims: Ints32, shell: Ints32, longest: float) -> list[_Region]:
@@ -112,7 +186,7 @@ def _regions(mesh: Mesh, pairs: Ints32, rims: Ints32, shell: Ints32, longest: fl
         zone = zones(mesh.vertices[mesh.faces[own]], np.zeros(len(own), np.int32))[0]
         why = ""
         if len(np.unique(shell[own])) > 1:
-            why = "two bodies go into each other: 'fuse' (to come) makes one of them"
+            why = BODIES
         elif len(own) > MOST_FACES or max(zone.size_mm) > longest * (
             LARGEST_OF_FEW if len(own) <= FEW else LARGEST_SHARE
         ):

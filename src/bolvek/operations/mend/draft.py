@@ -117,15 +117,17 @@ def window(draft: Draft, low: Floats, high: Floats) -> Window:
 
 
 def put_back(draft: Draft, piece: Window, changed: Draft) -> Draft:
-    """The draft with a window as it was changed: its vertices first as they were, its faces those of the window or
-    new."""
+    """The draft with a window as it was changed: its own vertices first, its faces those of the window or new."""
     mesh = draft.mesh
     keep = np.ones(len(mesh.faces), bool)
     keep[piece.faces] = False
     own = len(piece.vertices)
     number = np.concatenate([piece.vertices, len(mesh.vertices) + np.arange(len(changed.mesh.vertices) - own)])
     origin = np.where(changed.origin == NEW, NEW, draft.origin[np.maximum(changed.origin, 0)])
-    return draft.picked(keep).grown(number[changed.mesh.faces], origin, changed.mesh.vertices[own:])
+    vertices = np.array(mesh.vertices)
+    vertices[piece.vertices] = changed.mesh.vertices[:own]
+    rest = Draft(Mesh(vertices, mesh.faces[keep]), draft.origin[keep])
+    return rest.grown(number[changed.mesh.faces], origin, changed.mesh.vertices[own:])
 
 
 _MOST_CELLS = 96

@@ -37,7 +37,8 @@ def drop(draft: Draft, sliver_mm: float, near_mm: float, *, strays: bool) -> tup
 
 def _drop_twins(draft: Draft, counts: dict[str, int], places: list[Place]) -> Draft:
     """Copies the same way round go. Of two the opposite way round both go, unless that opens the surface around them
-    and one of them, the right way round, keeps it closed."""
+    and one of them, the right way round, keeps it closed; or unless nothing else is there, as where every face of a
+    model has a back."""
     mesh = draft.mesh
     alike = faces_alike(mesh)
     if not len(alike.faces):
@@ -70,7 +71,9 @@ def _drop_twins(draft: Draft, counts: dict[str, int], places: list[Place]) -> Dr
     rim = doubled[edge[faces]] == 2  # the two of one place only
     closes = np.bincount(patch, ((others[edge[faces]] == 1) & rim).sum(axis=1))
     spare = np.bincount(patch, ((others[edge[faces]] != 1) & rim).sum(axis=1))
-    keep_one = (closes > spare)[patch]
+    # what is double all over and touches nothing else is one surface with two sides
+    alone = np.bincount(patch, (others[edge[faces]] > 0).sum(axis=1)) == 0
+    keep_one = (alone | (closes > spare))[patch]
     keep = np.ones(len(mesh.faces), bool)
     keep[faces[~keep_one]] = False
     beside: dict[int, list[tuple[int, int]]] = {}

@@ -19,7 +19,7 @@ from bolvek.operations.mend.drop import drop
 from bolvek.operations.mend.mirror import faulty_places, mirror_half
 from bolvek.operations.mend.orient import drop_buried, orient
 from bolvek.operations.mend.record import FAULT_WORDS, STEPS, Faults, MendRecord, MendSettings, MendStep
-from bolvek.operations.mend.separate import separate
+from bolvek.operations.mend.separate import pinched_faces, separate
 from bolvek.operations.mend.weld import weld
 
 Step = Callable[[Draft], tuple[Draft, MendStep]]
@@ -50,6 +50,7 @@ def mend(mesh: Mesh, settings: MendSettings = _PLAIN, part: Ints32 | None = None
         draft, after = Draft.of(mesh), before
     elif not len(draft.mesh.faces):
         raise WorkError("nothing would be left of the model: none of its faces bounds anything")
+    steps = [_still_left(step, after) for step in steps]
     record = MendRecord(
         verdict=_verdict(after),
         unchanged=draft.mesh is mesh or _same(draft.mesh, mesh),
@@ -59,6 +60,13 @@ def mend(mesh: Mesh, settings: MendSettings = _PLAIN, part: Ints32 | None = None
         steps=steps,
     )
     return draft.mesh, record, draft.origin
+
+
+def _still_left(step: MendStep, after: Faults) -> MendStep:
+    """A step's record without what a later one settled."""
+    gone = {"touching fans": not after.split_vertices + after.nonmanifold_edges}
+    gone |= {"crossing faces": not after.self_intersections}
+    return replace(step, left=[one for one in step.left if not gone.get(one.what, False)])
 
 
 def _best_climb(begin: Draft, asked: MendSettings, near: float, before: Faults) -> tuple[Draft, list[MendStep], Faults]:
@@ -126,6 +134,8 @@ def _climb(draft: Draft, asked: MendSettings, near: float) -> tuple[Draft, list[
         take("close", lambda d: close(d, asked))
     take("mirror", lambda d: mirror_half(d, asked, faulty_places(begin.mesh)))
     rims, _ = unclosed(draft.mesh, asked) if "close" in steps else (np.zeros(0, np.int64), [])
+    if "separate" in steps:
+        rims = np.union1d(rims, pinched_faces(draft.mesh))
     take("crossings", lambda d: remake_crossings(d, d.mesh.meeting[0], rims))
     draft = draft.packed()
     if "crossings" in steps and steps["crossings"].count and "close" in steps:

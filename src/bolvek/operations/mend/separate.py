@@ -8,6 +8,7 @@ own side, and only so that nothing crosses.
 
 import numpy as np
 
+from bolvek.analyses.soundness import split_vertices
 from bolvek.analyses.zones import edge_zones
 from bolvek.arrays import Bools, Floats, Ints
 from bolvek.mesh import Mesh
@@ -126,6 +127,17 @@ def _fans(mesh: Mesh, pairs: Ints) -> Ints:
         links.append(np.stack([h, np.where(same, g, g_next)], axis=1))
         links.append(np.stack([h_next, np.where(same, g_next, g)], axis=1))
     return linked_groups(3 * len(faces), np.concatenate(links)).astype(np.int64)
+
+
+def pinched_faces(mesh: Mesh) -> Ints:
+    """Faces at vertices of crowded edges, and at those where fans of faces touch."""
+    if not _pinched(mesh):
+        return np.zeros(0, np.int64)
+    at = np.zeros(len(mesh.vertices), bool)
+    at[split_vertices(mesh)] = True
+    for end in mesh.edge_ends(np.flatnonzero(mesh.topology.opposite == CROWDED)):
+        at[end] = True
+    return np.flatnonzero(at[mesh.faces].any(axis=1))
 
 
 def _pinched(mesh: Mesh) -> int:

@@ -14,6 +14,7 @@ from bolvek.mesh import Mesh
 from bolvek.mesh.topology import CROWDED, OPEN, collapsed_faces
 from bolvek.operations.mend.draft import Draft, crossing_pairs
 from bolvek.operations.mend.record import MendStep, Place
+from bolvek.spatial.groups import linked_groups
 
 FOLD_DEG = 25.0
 """Faces that would meet at less than this angle are the sides of a thin wall, not the banks of a crack."""
@@ -43,7 +44,8 @@ def weld(draft: Draft, near_mm: float) -> tuple[Draft, MendStep]:
 def _weld_pairs(draft: Draft, near_mm: float) -> tuple[Draft, int, float, list[Place]]:
     """One round of vertices nearest to each other: how many were welded, how far they went, and where."""
     mesh = draft.mesh
-    pairs = _mutual(mesh, open_pairs(mesh, near_mm)) if mesh.topology.open_edges else np.zeros((0, 2), np.int64)
+    pairs = open_pairs(mesh, near_mm) if mesh.topology.open_edges else np.zeros((0, 2), np.int64)
+    pairs = _tight(mesh, pairs, near_mm) if len(pairs) else pairs
     for _ in range(_CHECKS):
         if not len(pairs):
             return draft, 0, 0.0, []
@@ -70,6 +72,25 @@ def _weld_pairs(draft: Draft, near_mm: float) -> tuple[Draft, int, float, list[P
     closed = rim[done.mesh.topology.opposite[rim] != OPEN]
     where = [Place("crack", z.count, z.where_mm, z.size_mm) for z in edge_zones(done.mesh, closed)]
     return done, len(pairs), float(apart.max(initial=0.0)), where
+
+
+def _tight(mesh: Mesh, pairs: Ints, near_mm: float) -> Ints:
+    """What is to be welded: the members (second) of each group that fits into a ball of the tolerance, to its first;
+    of looser groups, pairs that are each other's nearest."""
+    group = linked_groups(len(mesh.vertices), pairs)
+    members = np.unique(pairs)
+    _, first, at = np.unique(group[members], return_index=True, return_inverse=True)
+    points = mesh.vertices[members]
+    size = np.bincount(at)
+    middle = np.stack([np.bincount(at, points[:, k]) for k in range(3)], axis=1) / size[:, None]
+    off = np.zeros(len(size))
+    np.maximum.at(off, at, np.linalg.norm(points - middle[at], axis=1))
+    tight = off <= 0.5 * near_mm
+    rest = tight[at] & (members != members[first[at]])
+    in_tight = np.zeros(len(mesh.vertices), bool)
+    in_tight[members[tight[at]]] = True
+    together = np.stack([members[first[at]][rest], members[rest]], axis=1)
+    return np.concatenate([together, _mutual(mesh, pairs[~in_tight[pairs[:, 0]]])])
 
 
 def _mutual(mesh: Mesh, pairs: Ints) -> Ints:

@@ -34,6 +34,7 @@ _DID = {
     ("close", "curved"): "{opening} closed curved",
     ("close", "plain"): "{opening} closed by triangles on the rim",
     ("mirror", "faces"): "{face} made anew from the other half",
+    ("crossings", "smoothed"): "{place} smoothed",
     ("crossings", "neighbourhoods"): "{neighbourhood} made anew",
     ("crossings", "pairs"): "{crossing pair} gone",
 }
