@@ -5,7 +5,7 @@ PYTHON ?= python3
 VENV := .venv
 BIN := $(VENV)/bin
 
-.PHONY: demo test fool words bench clean
+.PHONY: demo test fool words wounds bench clean
 
 demo: $(VENV)/.user
 	$(BIN)/bolvek demo out/ --replace
@@ -24,6 +24,10 @@ fool: $(VENV)/.dev
 # ten of every kind of model composed to find false words of survey, walls and overhangs (make test has two of each)
 words: $(VENV)/.dev
 	cd tests && ../$(BIN)/python compose.py --count 10
+
+# twenty of every wound that mending has to heal, and three hundred mixtures (make test has two of each and 25 mixtures)
+wounds: $(VENV)/.dev
+	cd tests && ../$(BIN)/python wounds.py --count 20 --mixed 300
 
 bench: $(VENV)/.dev
 	$(BIN)/python -m bench.run

@@ -68,6 +68,21 @@ VERBS = {
     "demo": Verb(
         "Write the lantern workshop's models and run the example.",
         "examples, sample files, try it",
-        ("mesh", "shells", "faults", "walls", "overhangs", "hollow", "drain", "rooms", "picture", "polygons", "text"),
+        (
+            *(
+                "mesh",
+                "shells",
+                "faults",
+                "mend",
+                "places",
+                "walls",
+                "overhangs",
+                "hollow",
+                "drain",
+                "rooms",
+                "picture",
+            ),
+            *("polygons", "text"),
+        ),
     ),
 }

@@ -5,6 +5,7 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
+from bolvek.analyses.deviation import compare
 from bolvek.analyses.overhangs import OverhangSettings, find_overhangs
 from bolvek.analyses.overhangs.directions import compare_directions, faces_in_directions
 from bolvek.analyses.proof import ProofSettings, examine
@@ -21,13 +22,15 @@ from bolvek.jobs.prep import PrepSettings, prep_file
 from bolvek.mesh import Mesh
 from bolvek.operations.drain import PlaceSettings
 from bolvek.operations.hollow import HollowSettings
+from bolvek.operations.mend import mend
 from bolvek.operations.scale import ScaleSettings, scale_together
 from bolvek.profiles import load_profiles
 from bolvek.report.pictures.overhangs import directions_picture, overhangs_picture
 from bolvek.report.pictures.plain import model_caption
-from bolvek.report.pictures.results import plain_result, proof_result, survey_result
+from bolvek.report.pictures.results import compare_result, plain_result, proof_result, survey_result
 from bolvek.report.pictures.walls import walls_picture
 from bolvek.report.record import Record, model_section, record_json, settings_dict
+from bolvek.report.words.mend import mend_line
 from bolvek.report.words.prep import STEPS
 from bolvek.report.words.scale import scale_text
 from bolvek.report.words.survey import survey_line
@@ -45,6 +48,9 @@ TROUBLED: dict[str, Callable[[], Mesh]] = {
 }
 """Models with faults, by the file they are written to: each in another format."""
 
+MENDED = ("finial.stl", "cloud_tile.ply")
+"""Those that are mended as far as that goes: the finial's parts still go into each other, the tile is still a skin."""
+
 MEASURED = {"gourd": (".stl", ".walls.png"), "lattice_shade": (".stl", ".overhangs.png", ".ways.png")}
 """Models to be measured, and what is left of each."""
 
@@ -59,6 +65,7 @@ def run_demo(
     Raises FileError when one of them exists and `replace` is not set.
     """
     names = [*TROUBLED, *(f"{Path(n).stem}.survey.png" for n in TROUBLED), "survey.json"]
+    names += [f"{Path(n).stem}.mend{suffix}" for n in MENDED for suffix in (Path(n).suffix, ".png")]
     names += ["carp.stl", "carp.png", "carp.prep.stl", "carp.prep.png", "carp.prep.json"]
     names += [f"{n}{suffix}" for n, suffixes in MEASURED.items() for suffix in suffixes]
     names += ["twin_lamp.stl", "twin_lamp.proof.png"]
@@ -67,6 +74,8 @@ def run_demo(
         check_target(folder / name, replace=replace)
     begin_step("survey")
     _look_at_troubled(folder, tell, replace)
+    begin_step("mend")
+    _mend_the_troubled(folder, tell, replace)
     begin_step("measure")
     _measure(folder, tell, replace)
     begin_step("twin lamp")
@@ -105,6 +114,21 @@ def _look_at_troubled(folder: Path, tell: Tell, replace: bool) -> None:
         seconds={"survey": seconds},
     )
     write_bytes(folder / "survey.json", record_json(record).encode(), replace=replace)
+
+
+def _mend_the_troubled(folder: Path, tell: Tell, replace: bool) -> None:
+    """What mending makes of the finial and the tile, before and after side by side."""
+    for name in MENDED:
+        begin = time.perf_counter()
+        path = folder / name
+        target = path.with_name(f"{path.stem}.mend{path.suffix}")
+        before = read_model(path).mesh
+        mesh, record, _ = mend(before)
+        write_model(target, mesh, replace=replace)
+        changes, found = compare(before, mesh)
+        shown = compare_result(path, before, mesh, changes, found, record.verdict)
+        write_bytes(target.with_suffix(".png"), shown, replace=replace)
+        tell("mend", f"{path}: {mend_line(record)}", _since(begin))
 
 
 def _measure(folder: Path, tell: Tell, replace: bool) -> None:
