@@ -89,7 +89,7 @@ def command(
     from bolvek.report.pictures.results import compare_result
     from bolvek.report.words.compare import compare_line
     from bolvek.report.words.files import model_text
-    from bolvek.report.words.mend import mend_findings, mend_line, mend_rows
+    from bolvek.report.words.mend import mend_findings, mend_line, mend_rows, repairs_text
 
     asked = Asked(**shared)
     settings = MendSettings(
@@ -153,6 +153,7 @@ def command(
         work=work,
         writes=None if plan or styles else "proven",
         alone={"--sheet": sheet},
+        texts={"mend": lambda done: repairs_text(done[1])},
         keeps_names=True,
     )
     run(how, models, asked, output)

@@ -39,6 +39,17 @@ _DID = {
     ("crossings", "pairs"): "{crossing pair} gone",
 }
 
+_DONE = {
+    "weld": "welded",
+    "drop": "dropped",
+    "separate": "separated",
+    "orient": "turned",
+    "buried": "dug out",
+    "close": "closed",
+    "mirror": "mirrored",
+    "crossings": "remade",
+}
+
 _CODES = {
     "crossing faces": "self_intersections",
     "one-sided surface": "badly_oriented_edges",
@@ -139,8 +150,19 @@ def mend_line(record: MendRecord) -> str:
     """All of it in one line."""
     if record.unchanged:
         return verdict_text(record)
-    done = ", ".join(f"{step.step} {step.count:,}" for step in record.steps if step.count)
-    return f"{done}: {verdict_text(record)}"
+    done = ", ".join(f"{_main_count(step):,} {_DONE[step.step]}" for step in record.steps if step.count)
+    return f"{done}; {verdict_text(record)}"
+
+
+def repairs_text(record: MendRecord) -> str:
+    """How much was done and how much was left."""
+    done, left = sum(_main_count(step) for step in record.steps), len(record.left)
+    return count_text(done, "repair") + (f", {count_text(left, 'place')} left" if left else "")
+
+
+def _main_count(step: MendStep) -> int:
+    """How many things a step did, what came along with them left out."""
+    return sum(n for name, n in step.counts.items() if name not in ("vertices", "edges_split", "pairs")) or step.count
 
 
 def mend_findings(record: MendRecord) -> tuple[Finding, ...]:
