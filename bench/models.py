@@ -2,6 +2,7 @@
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.spatial import cKDTree
 
 from bolvek.demo.fields import blend, capsule, field_mesh
 from bolvek.mesh import Mesh
@@ -32,3 +33,42 @@ def blob(seed: int, height_mm: float, cell_mm: float, *, limbs: int = 6, bump_mm
     box = np.array([0.5 * h, 0.5 * h, 0.0])
     mesh = field_mesh(field, -box - 0.01 * h, box + np.array([0.01 * h, 0.01 * h, 1.02 * h]), cell_mm, within_mm=0.0)
     return mesh.moved((mesh.vertices - mesh.bounds[0]) * (h / mesh.size[2])).as_stored()
+
+
+def hurt(mesh: Mesh, faults: int, seed: int = 1) -> Mesh:
+    """A sound mesh with so many faults, of six kinds in turn, at random places: holes, flipped patches, copies, folds,
+    fins and cracks of up to 3 micrometres."""
+    rng = np.random.default_rng(seed)
+    middles = mesh.corners.mean(axis=1)
+    tree = cKDTree(middles)
+    edge = float(np.sqrt(mesh.area / len(mesh.faces)))
+    n = len(mesh.vertices)
+    faces, vertices = np.array(mesh.faces), np.array(mesh.vertices)
+    keep = np.ones(len(faces), bool)
+    more: list[tuple[int, ...]] = []
+    points: list[Floats] = []
+    for k, f in enumerate(rng.choice(len(faces), faults, replace=False).tolist()):
+        near = tree.query_ball_point(middles[f], edge * rng.uniform(1, 6))
+        a, b, c = (int(v) for v in faces[f])
+        if max(a, b, c) >= n:  # a crack runs here
+            continue
+        if k % 6 == 0:
+            keep[near] = False
+        elif k % 6 == 1:
+            faces[near] = faces[near][:, ::-1]
+        elif k % 6 == 2:
+            more += [tuple(faces[g].tolist()) for g in near]
+        elif k % 6 == 3:
+            vertices[a] += 1.6 * (vertices[b] - vertices[a])
+        elif k % 6 == 4:
+            out = np.cross(vertices[b] - vertices[a], vertices[c] - vertices[a])
+            points.append(0.5 * (vertices[a] + vertices[b]) + edge * out / np.linalg.norm(out))
+            more.append((a, b, n + len(points) - 1))
+        else:
+            own = np.unique(faces[near])
+            own = own[own < n]
+            copy = {int(v): n + len(points) + i for i, v in enumerate(own)}
+            points += list(vertices[own] + rng.uniform(-3e-3, 3e-3, (len(own), 3)))
+            faces[near] = [[copy.get(int(v), int(v)) for v in row] for row in faces[near]]
+    all_faces = np.concatenate([faces[keep], np.array(more, faces.dtype)])
+    return Mesh(np.concatenate([vertices, np.array(points)]), all_faces).picked(slice(None)).as_stored()

@@ -16,7 +16,7 @@ from pathlib import Path
 
 import numpy as np
 
-from bench.models import blob
+from bench.models import blob, hurt
 from bolvek.analyses.thickness import WallSettings, measure_walls, sample_surface
 from bolvek.demo.carp import carp
 from bolvek.demo.measured import gourd
@@ -185,6 +185,32 @@ def measures(folder: Path) -> None:
         )
     _against_embreex(mesh)
     accuracy()
+
+
+def mending(folder: Path) -> None:
+    """Mending at two sizes, a fault for a thousand triangles, and sound models that have nothing to mend."""
+    print("## Mending\n\n| triangles | faults | mend s | whole program s | in yardsticks | MB | verdict |")
+    print("|---|---|---|---|---|---|---|")
+    for cell in (0.71, 0.225):
+        mesh = blob(1, 100.0, cell)
+        for faults in (0, len(mesh.faces) // 1000):
+            source, record, target = folder / "hurt.stl", folder / "mend.json", folder / "mended.stl"
+            write_model(source, hurt(mesh, faults) if faults else mesh, replace=True)
+            whole, work, ratios, memory = [], [], [], 0.0
+            for _ in range(3):
+                ask = ("mend", source, "-o", target, "--json", record, "--replace")
+                seconds, ratio, peak = timed_with_yardstick(*ask)
+                told = json.loads(record.read_text())
+                whole.append(seconds)
+                ratios.append(ratio)
+                work.append(told["seconds"]["mend"])
+                memory = max(memory, peak)
+            print(
+                f"| {len(mesh.faces):,} | {faults:,} | {statistics.median(work):.2f} | {statistics.median(whole):.2f} "
+                f"| {statistics.median(ratios):.1f} | {memory:.0f} | {told['verdict']} |",
+                flush=True,
+            )
+    print()
 
 
 def _against_embreex(mesh: Mesh) -> None:

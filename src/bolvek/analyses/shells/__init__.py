@@ -4,7 +4,14 @@ from bolvek.analyses.shells.copies import counted_once, faces_alike, for_all_fac
 from bolvek.analyses.shells.nesting import Shells, closed_shells, nest_exactly, nest_shells
 from bolvek.analyses.shells.openings import EITHER, Opening, Openings, find_openings
 from bolvek.analyses.shells.rims import near_mm, open_pairs
-from bolvek.analyses.shells.standing import Standing, material_tree, model_volume, outward_signs, standing
+from bolvek.analyses.shells.standing import (
+    Standing,
+    material_tree,
+    model_volume,
+    outward_signs,
+    standing,
+    turned_faces,
+)
 
 __all__ = [
     "EITHER",
@@ -26,4 +33,5 @@ __all__ = [
     "outward_signs",
     "part_by_part",
     "standing",
+    "turned_faces",
 ]

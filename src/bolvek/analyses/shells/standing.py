@@ -81,6 +81,11 @@ def _turned_tree(mesh: Mesh) -> Tree:
     return Tree(mesh.vertices, np.where(outward_signs(mesh)[:, None] < 0, mesh.faces[:, ::-1], mesh.faces))
 
 
+def turned_faces(mesh: Mesh) -> Bools:
+    """Faces (F,) to turn so that each piece agrees with its side that looks out of what it encloses."""
+    return _turned(mesh)[1]
+
+
 @once_a_mesh
 def standing(mesh: Mesh) -> Standing:
     """How the shells of a mesh (copies of faces left out, see `counted_once`) stand."""

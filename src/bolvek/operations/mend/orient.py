@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from bolvek.analyses.shells import standing
+from bolvek.analyses.shells import standing, turned_faces
 from bolvek.analyses.zones import face_zones
 from bolvek.arrays import Bools, Ints
 from bolvek.mesh import Mesh
@@ -16,10 +16,19 @@ def orient(draft: Draft, *, shells: bool) -> tuple[Draft, MendStep]:
     mesh = draft.mesh
     if _is_plain(mesh) or not (shells or mesh.topology.badly_oriented_edges):
         return draft, MendStep(step="orient")
+    if not shells:
+        turned = turned_faces(mesh)
+        if not turned.any():
+            return draft, MendStep(step="orient")
+        places = [Place("flipped faces", z.count, z.where_mm, z.size_mm) for z in face_zones(mesh, _rows(turned))]
+        faces = np.where(turned[:, None], mesh.faces[:, ::-1], mesh.faces)
+        return draft.edited(faces=faces), MendStep(
+            step="orient", counts={"flipped_faces": int(turned.sum())}, places=places
+        )
     found = standing(mesh)
     shell = mesh.topology.shell
-    inverted = found.inverted & shells
-    wrong = (found.sign < 0) if shells else found.turned
+    inverted = found.inverted
+    wrong = found.sign < 0
     flipped = found.turned & ~inverted[shell]
     left = []
     if found.one_sided.any():

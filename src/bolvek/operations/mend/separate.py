@@ -12,7 +12,7 @@ from bolvek.analyses.soundness import split_vertices
 from bolvek.analyses.zones import edge_zones
 from bolvek.arrays import Bools, Floats, Ints
 from bolvek.mesh import Mesh
-from bolvek.mesh.topology import CROWDED, OPEN
+from bolvek.mesh.topology import CROWDED, OPEN, label_patches
 from bolvek.operations.mend.draft import Draft, crossing_pairs, shell_places, stored
 from bolvek.operations.mend.record import Left, MendStep, Place
 from bolvek.spatial.groups import linked_groups
@@ -41,10 +41,11 @@ def separate(draft: Draft, *, everywhere: bool = False) -> tuple[Draft, MendStep
     tried = []
     for material in (True, False):
         pairs = _pair(mesh, crowded, material)
-        corners, number, owner = _copies(mesh, _fans(mesh, pairs), _body_areas(mesh, pairs), crowded, everywhere)
+        fans = _fans(mesh, crowded, pairs)
+        corners, number, owner = _copies(mesh, *fans, _body_areas(mesh, pairs), crowded, everywhere)
         if len(owner):
             tried.append((*_draw_apart(draft, corners, number, owner), owner))
-            if not _pinched(tried[-1][0].mesh):
+            if not tried[-1][3] and not tried[-1][0].mesh.topology.nonmanifold_edges:
                 break
     if not tried:
         return draft, MendStep(step="separate")
@@ -115,18 +116,24 @@ def _partners(angle: Floats, forward: Bools, material: bool) -> list[tuple[int, 
     return found
 
 
-def _fans(mesh: Mesh, pairs: Ints) -> Ints:
-    """Fan (3F,) of each corner, those of crowded edges joined through their new partners."""
-    faces = mesh.faces
-    links = [np.stack([np.arange(3 * len(faces)), mesh.topology.fan.astype(np.int64)], axis=1)]
-    links[0] = links[0][links[0][:, 1] >= 0]
+def _fans(mesh: Mesh, crowded: Ints, pairs: Ints) -> tuple[Ints, Ints]:
+    """Corners (C,) at vertices of crowded edges and of several fans, and the fan (C,) of each, those of crowded edges
+    joined through their new partners."""
+    flat, fan = mesh.faces.ravel(), mesh.topology.fan
+    roots = np.flatnonzero(fan == np.arange(len(fan)))
+    wanted = np.bincount(flat[roots], minlength=len(mesh.vertices)) > 1
+    for end in mesh.edge_ends(crowded):
+        wanted[end] = True
+    corners = np.flatnonzero(wanted[flat] & (fan >= 0))
+    links = [np.stack([corners, fan[corners]], axis=1)]
     if len(pairs):
         h, g = pairs.T
         h_next, g_next = h // 3 * 3 + (h % 3 + 1) % 3, g // 3 * 3 + (g % 3 + 1) % 3
-        same = faces[h // 3, h % 3] == faces[g // 3, g % 3]
+        same = flat[h] == flat[g]
         links.append(np.stack([h, np.where(same, g, g_next)], axis=1))
         links.append(np.stack([h_next, np.where(same, g_next, g)], axis=1))
-    return linked_groups(3 * len(faces), np.concatenate(links)).astype(np.int64)
+    joined = np.searchsorted(corners, np.concatenate(links))
+    return corners, linked_groups(len(corners), joined).astype(np.int64)
 
 
 def pinched_faces(mesh: Mesh) -> Ints:
@@ -147,42 +154,44 @@ def _pinched(mesh: Mesh) -> int:
 
 def _body_areas(mesh: Mesh, pairs: Ints) -> Floats:
     """Area (F,) of the piece that each face belongs to once only paired edges hold pieces together."""
-    opposite = mesh.topology.opposite
-    half = np.flatnonzero(opposite >= 0)
-    links = np.concatenate([np.stack([half // 3, opposite[half] // 3], axis=1), pairs // 3])
-    body = linked_groups(len(mesh.faces), links)
+    patch, count = label_patches(mesh.topology, np.ones(len(mesh.faces), bool))
+    body = linked_groups(count, patch[pairs // 3])[patch]
     return np.asarray(np.bincount(body, mesh.face_areas)[body])
 
 
-def _copies(mesh: Mesh, fan: Ints, body: Floats, crowded: Ints, everywhere: bool) -> tuple[Ints, Ints, Ints]:
-    """Corners (C,) that get a vertex of their own, its number (from 0) for each, and the vertex each copies."""
+def _copies(
+    mesh: Mesh, corners: Ints, fan: Ints, body: Floats, crowded: Ints, everywhere: bool
+) -> tuple[Ints, Ints, Ints]:
+    """Corners (C,) that get a vertex of their own, its number (from 0) for each, and the vertex each copies. fan (N,):
+    that of some corners (N,)."""
     flat = mesh.faces.ravel().astype(np.int64)
-    first = np.full(int(fan.max(initial=-1)) + 1, -1, np.int64)
-    first[fan[::-1]] = np.arange(len(fan))[::-1]
-    vertex = flat[first]
-    several = np.bincount(vertex, minlength=len(mesh.vertices)) > 1
+    _, first = np.unique(fan, return_index=True)  # fans are numbered by their first corner
+    vertex = flat[corners[first]]
+    several = np.zeros(len(mesh.vertices), bool)
+    several[vertex[np.bincount(vertex, minlength=len(mesh.vertices))[vertex] > 1]] = True
     if not several.any():
         none = np.zeros(0, np.int64)
         return none, none, none
     on_edge = np.zeros(len(mesh.vertices), bool)
     for end in mesh.edge_ends(crowded):
         on_edge[end] = True
-    area = np.bincount(fan, np.repeat(mesh.face_areas, 3), len(first))
-    size = body[first // 3]
-    is_open = np.zeros(len(first), bool)
+    area = np.bincount(fan, mesh.face_areas[corners // 3], len(first))
+    size = body[corners[first] // 3]
+    is_open = np.zeros(len(mesh.faces) * 3, bool)
     rim = np.flatnonzero(mesh.topology.opposite == OPEN)
-    is_open[fan[rim]] = True
-    is_open[fan[rim // 3 * 3 + (rim % 3 + 1) % 3]] = True
+    is_open[rim] = True
+    is_open[rim // 3 * 3 + (rim % 3 + 1) % 3] = True
+    open_fan = np.bincount(fan, is_open[corners], len(first)) > 0
     # one fan of each vertex keeps it: an open one where those stay together, else that of the largest piece
-    together = is_open & ~on_edge[vertex] & (not everywhere)
+    together = open_fan & ~on_edge[vertex] & (not everywhere)
     order = np.lexsort((first, -area, -size, ~together, vertex))
     order = order[several[vertex[order]]]
     keeps = np.concatenate([[True], np.diff(vertex[order]) != 0])
     moving = order[~keeps & ~together[order]]
     number = np.full(len(first), -1, np.int64)
     number[moving] = np.arange(len(moving))
-    corners = np.flatnonzero(number[fan] >= 0)
-    return corners, number[fan[corners]], vertex[moving]
+    chosen = number[fan] >= 0
+    return corners[chosen], number[fan[chosen]], vertex[moving]
 
 
 def _draw_apart(draft: Draft, corners: Ints, number: Ints, owner: Ints) -> tuple[Draft, float, int, list[int]]:
@@ -195,6 +204,7 @@ def _draw_apart(draft: Draft, corners: Ints, number: Ints, owner: Ints) -> tuple
     ahead, behind, shortest = _directions(mesh, corners, number, owner, count)
     draw = np.minimum(max(DRAW_SHARE * float(mesh.size.max()), LEAST_DRAW_MM), _EDGE_SHARE * shortest)
     before = len(crossing_pairs(mesh, np.unique(face)))
+    slack = float(draw.max())
     chosen = np.zeros(count, np.int64)  # the direction each takes; 4 is back to the vertex it came from
     ways = [-ahead, behind, ahead, -behind]
 
@@ -210,7 +220,7 @@ def _draw_apart(draft: Draft, corners: Ints, number: Ints, owner: Ints) -> tuple
 
     for _ in range(len(ways) + 2):
         done = made(chosen)
-        pairs = crossing_pairs(done.mesh, np.unique(face))
+        pairs = crossing_pairs(done.mesh, np.unique(face), mesh, slack)
         if len(pairs) <= before and not len(pairs):
             break
         bad = nothing.copy()

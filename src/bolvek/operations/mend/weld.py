@@ -58,7 +58,7 @@ def _weld_pairs(draft: Draft, near_mm: float) -> tuple[Draft, int, float, list[P
         bad = _bad_welds(mesh, changed, faces[changed], pairs)
         if not bad.any():
             done = draft.edited(faces=faces)
-            crossing = crossing_pairs(done.mesh, changed)
+            crossing = crossing_pairs(done.mesh, changed, mesh, near_mm)
             if len(crossing) <= len(crossing_pairs(mesh, changed)):
                 break
             bad = np.isin(pairs[:, 0], faces[crossing])
