@@ -82,8 +82,8 @@ def _turned_tree(mesh: Mesh) -> Tree:
 
 
 def turned_faces(mesh: Mesh) -> Bools:
-    """Faces (F,) to turn so that each piece agrees with its side that looks out of what it encloses."""
-    return _turned(mesh)[1]
+    """Faces (F,) to turn so that each piece agrees with its larger side."""
+    return _turned(mesh)[0]
 
 
 @once_a_mesh
