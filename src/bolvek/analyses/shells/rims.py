@@ -219,19 +219,22 @@ def _simple(places: Ints, chain: Ints) -> list[Ints]:
     entered = np.where(forward, a, b) if len(chain) > 2 else a
     if len(chain) < 4 or len(np.unique(entered)) == len(entered):
         return [chain]
-    found, stack, place = [], list[int](), dict[int, int]()
-    for i, v in enumerate(entered.tolist()):
-        if v in place:
-            loop = stack[place[v] :]
-            found.append(chain[loop])
+    return [chain[rows] for rows in cut_at_repeats(entered)]
+
+
+def cut_at_repeats(places: Ints) -> list[list[int]]:
+    """Rows of a loop through places (N,), cut into loops that pass no place twice."""
+    found, stack, at = list[list[int]](), list[int](), dict[int, int]()
+    for i, v in enumerate(places.tolist()):
+        if v in at:
+            loop = stack[at[v] :]
+            found.append(loop)
             for j in loop:
-                place.pop(int(entered[j]), None)
+                at.pop(int(places[j]), None)
             del stack[len(stack) - len(loop) :]
-        place[v] = len(stack)
+        at[v] = len(stack)
         stack.append(i)
-    if stack:
-        found.append(chain[stack])
-    return found
+    return [*found, stack] if stack else found
 
 
 def _chains(a: Ints, b: Ints) -> list[Ints]:

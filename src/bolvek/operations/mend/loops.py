@@ -6,7 +6,8 @@ import numpy as np
 
 from bolvek.analyses.shells import EITHER, find_openings
 from bolvek.analyses.shells.openings import Opening, Openings
-from bolvek.arrays import Floats, Ints, Ints32
+from bolvek.analyses.shells.rims import cut_at_repeats
+from bolvek.arrays import Floats, Ints
 from bolvek.kernels.surface import fill as kernels
 from bolvek.mesh import Mesh
 from bolvek.mesh.topology import OPEN
@@ -78,27 +79,7 @@ def _trace(mesh: Mesh) -> list[Ints]:
         half = order[begin:end].astype(np.int64)
         begin = end
         if following[half[-1]] == half[0]:
-            found += _simple(half, mesh.edge_ends(half)[0])
-    return found
-
-
-def _simple(half: Ints, start: Ints32) -> list[Ints]:
-    """A loop cut where it comes back to a vertex."""
-    if len(np.unique(start)) == len(start):
-        return [half]
-    found: list[Ints] = []
-    stack: list[int] = []
-    at: dict[int, int] = {}
-    for i, v in enumerate(start.tolist()):
-        if v in at:
-            inner = stack[at[v] :]
-            found.append(half[inner])
-            for j in inner:
-                at.pop(int(start[j]), None)
-            del stack[len(stack) - len(inner) :]
-        at[v] = len(stack)
-        stack.append(i)
-    found.append(half[stack])
+            found += [half[rows] for rows in cut_at_repeats(mesh.edge_ends(half)[0])]
     return found
 
 
