@@ -3,6 +3,7 @@
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 
 from bolvek.arrays import Bools, Floats, Ints, Ints32
 from bolvek.kernels.surface import defects as kernels
@@ -222,7 +223,7 @@ def _simple(places: Ints, chain: Ints) -> list[Ints]:
     return [chain[rows] for rows in cut_at_repeats(entered)]
 
 
-def cut_at_repeats(places: Ints) -> list[list[int]]:
+def cut_at_repeats(places: NDArray[np.integer]) -> list[list[int]]:
     """Rows of a loop through places (N,), cut into loops that pass no place twice."""
     found, stack, at = list[list[int]](), list[int](), dict[int, int]()
     for i, v in enumerate(places.tolist()):
