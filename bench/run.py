@@ -303,16 +303,20 @@ def sweep(folder: Path) -> None:
         )
 
 
+PARTS = {part.__name__: part for part in (demo, starts, look, measures, mending, big)}
+"""The tables, by name."""
+
+
 def main() -> None:
     """Run what was asked for."""
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("--sweep", action="store_true", help="also run the sweep over models")
-    parser.add_argument("--only", choices=("demo", "starts", "look", "measures", "big"), help="only this table")
+    parser.add_argument("--only", choices=tuple(PARTS), help="only this table")
     asked = parser.parse_args()
     with tempfile.TemporaryDirectory() as name:
         folder = Path(name)
-        for part in (demo, starts, look, measures, big):
-            if asked.only in (None, part.__name__):
+        for title, part in PARTS.items():
+            if asked.only in (None, title):
                 part(folder)
         if asked.sweep:
             sweep(folder)
