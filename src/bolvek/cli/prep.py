@@ -32,6 +32,8 @@ if TYPE_CHECKING:
     click.option("--longest", type=LENGTH, help="Scale to this longest side."),
     click.option("--by", type=float, metavar="FACTOR", help="Scale by a factor."),
     click.option("--mend", "mends", is_flag=True, help="Mend the model first, as 'bolvek mend' does."),
+    click.option("--make-solid", is_flag=True, help="Make a solid first: mend, or recast where that does not do."),
+    click.option("--skin", type=LENGTH, default="1.2mm", show_default=True, help="Thickness of what has none."),
     click.option("--wall", type=LENGTH, default="2mm", show_default=True, help="Wall to leave."),
     click.option(
         "--grid",
@@ -63,6 +65,8 @@ def command(
     longest: float | None,
     by: float | None,
     mends: bool,
+    make_solid: bool,
+    skin: float,
     wall: float,
     grid: float | None,
     drains: int,
@@ -88,6 +92,7 @@ def command(
     from bolvek.operations.hollow import HollowSettings
     from bolvek.operations.mend import MendSettings
     from bolvek.operations.scale import ScaleSettings
+    from bolvek.operations.solid import SolidSettings
     from bolvek.profiles import limits
     from bolvek.report.pictures.results import proof_result
     from bolvek.report.words.prep import STEPS
@@ -103,11 +108,12 @@ def command(
         drains=PlaceSettings(count=drains, diameter_mm=diameter, up=up),
         scale=scaling,
         mend=MendSettings() if mends else None,
+        solid=SolidSettings(skin_mm=skin) if make_solid else None,
         least_drain_mm=least_drain,
         least_wall_mm=least_wall,
     )
 
-    kernels = ("faults", "mend", "places") if mends else ()
+    kernels = ("faults", "mend", "places") if mends or make_solid else ()
 
     def work(model: "Model", step: "Steps") -> "Outcome":
         result = prep(model, settings, step)
@@ -123,6 +129,7 @@ def command(
         records = {
             "scale": result.scale,
             "mend": result.mend,
+            "solid": result.solid,
             "hollow": result.hollow,
             "drain": result.drain,
             "proof": proof,

@@ -33,6 +33,16 @@ VERBS = {
         "repair, fix, heal, close holes, fill, stitch, watertight, manifold, flip normals, duplicates, symmetry",
         ("mesh", "shells", "faults", "mend", "walls", "places"),
     ),
+    "recast": Verb(
+        "Make one closed solid of any faces, on a lattice.",
+        "remesh, voxel, shrinkwrap, boolean union, make solid, close gaps",
+        ("mesh", "shells", "faults", "walls", "hollow", "rooms", "places"),
+    ),
+    "slim": Verb(
+        "Fewer triangles, with the deviation measured.",
+        "decimate, simplify, reduce, file size, megabytes",
+        ("mesh", "hollow", "places"),
+    ),
     "compare": Verb(
         "Old against new: how far the surfaces are apart, which faces are the same.",
         "difference, deviation, distance, changed",

@@ -5,7 +5,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from functools import partial
 from pathlib import Path
-from typing import Protocol, TypeVar
+from typing import TypeVar
 
 import numpy as np
 
@@ -31,6 +31,7 @@ from bolvek.operations.drain import (
 from bolvek.operations.hollow import HollowRecord, HollowSettings, NoCavityError, check_hollowable, hollow
 from bolvek.operations.mend import MendRecord, MendSettings, mend
 from bolvek.operations.scale import ScaleRecord, ScaleSettings, scale
+from bolvek.operations.solid import SolidRecord, SolidSettings, Step, make_solid
 from bolvek.units import length_text, volume_text
 
 T = TypeVar("T")
@@ -42,13 +43,14 @@ _TRIES = 3
 
 @dataclass(frozen=True, kw_only=True)
 class PrepSettings:
-    """Scale (None: as it is), mend (None: as it is), hollow and drains; least drain and least wall (mm) of the
-    printer."""
+    """Scale (None: as it is), mend (None: as it is), make a solid (None: as it is), hollow and drains; least drain and
+    least wall (mm) of the printer."""
 
     hollow: HollowSettings
     drains: PlaceSettings
     scale: ScaleSettings | None = None
     mend: MendSettings | None = None
+    solid: SolidSettings | None = None
     least_drain_mm: float = 1.5
     least_wall_mm: float = 0.8
 
@@ -85,6 +87,7 @@ class PrepResult:
     model: Model
     scale: ScaleRecord | None
     mend: MendRecord | None
+    solid: SolidRecord | None
     hollow: HollowRecord | None
     drain: DrainRecord | None
     proof: ProofRecord
@@ -97,12 +100,6 @@ class Again:
 
     chambers: int
     closed_off: bool
-
-
-class Step(Protocol):
-    """How a step is run: called with its name and its work, it returns what the work gives."""
-
-    def __call__(self, name: str, work: Callable[[], T], /) -> T: ...
 
 
 def just_do(name: str, work: Callable[[], T]) -> T:
@@ -163,15 +160,19 @@ def prep(model: Model, settings: PrepSettings, step: Step = just_do) -> PrepResu
         chosen = settings.scale
         mesh, scaled = step("scale", lambda: scale(model.mesh, chosen))
     mesh = mesh.as_stored()
-    mended = None
-    if settings.mend is not None:
-        part = model.parts.part if model.parts is not None else None
-        asked_of_mend, whole = settings.mend, mesh
+    mended, made_solid = None, None
+    part, whole = model.parts.part if model.parts is not None else None, mesh
+    if settings.solid is not None:
+        asked_solid = settings.solid
+        mesh, made_solid = make_solid(whole, asked_solid, step, part)
+        step("solid", lambda: made_solid)
+    elif settings.mend is not None:
+        asked_of_mend = settings.mend
         mesh, mended, _ = step("mend", lambda: mend(whole, asked_of_mend, part))
     try:
         solid, _ = step("check", lambda: check_hollowable(mesh))
     except WorkError:
-        if mended is None:
+        if mended is None and made_solid is None:
             check_hollowable(model.mesh)  # so that places are told in the coordinates of the file
         raise
     room = settings.hollow.room_mm
@@ -211,7 +212,7 @@ def prep(model: Model, settings: PrepSettings, step: Step = just_do) -> PrepResu
         plugs += tuple(_plug(c, settings.hollow.wall_mm) for c in chambers)
         step("again", partial(Again, chambers=len(chambers), closed_off=True))
     proof = dataclasses.replace(proof, findings=(*proof.findings, *made.notes))
-    return PrepResult(model, scaled, mended, made.hollow, made.drain, proof, rooms)
+    return PrepResult(model, scaled, mended, made_solid, made.hollow, made.drain, proof, rooms)
 
 
 def _chambers(proof: ProofRecord, solid: Mesh) -> list[Chamber]:

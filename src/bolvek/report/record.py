@@ -22,7 +22,10 @@ from bolvek.operations.drain import DrainRecord
 from bolvek.operations.hollow import HollowRecord
 from bolvek.operations.mend import MendRecord
 from bolvek.operations.pose import PoseRecord
+from bolvek.operations.recast import RecastRecord
 from bolvek.operations.scale import ScaleRecord
+from bolvek.operations.slim import SlimRecord
+from bolvek.operations.solid import SolidRecord
 
 Triple = tuple[float, float, float]
 
@@ -55,6 +58,10 @@ class ModelSection(BaseModel):
     overhangs: OverhangRecord | None = None
     mend: MendRecord | None = None
     tries: list[Try] | None = None
+    solid: SolidRecord | None = None
+    recast: RecastRecord | None = None
+    recasts: list[RecastRecord] | None = None
+    slim: SlimRecord | None = None
     compare: CompareRecord | None = None
     directions: Comparison | None = None
     scale: ScaleRecord | None = None

@@ -6,11 +6,12 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from bolvek.analyses.shells.openings import FLAT_SHARE
+from bolvek.analyses.soundness.around import crossing_pairs
 from bolvek.arrays import Floats, Ints
 from bolvek.kernels.exact.triangles import mark_flat
 from bolvek.mesh import Mesh
 from bolvek.mesh.topology import CROWDED, build_topology
-from bolvek.operations.mend.draft import NEW, Draft, crossing_pairs, stored, window
+from bolvek.operations.mend.draft import NEW, Draft, stored, window
 from bolvek.operations.mend.fills import (
     Fill,
     Rim,
@@ -34,7 +35,7 @@ CORNER_SHARE = 1e-4
 ISLAND_REACH = 0.25
 """An island belongs to the opening around it when it is nearer to its plane than this share of the opening's extent."""
 
-NO_FILL = "no fill was found that crosses nothing: 'recast' (to come) makes a solid of it"
+NO_FILL = "no fill was found that crosses nothing: 'recast' makes a solid of it"
 
 _ALONG, _SQUARE = 0.985, 0.35  # cosines between the plane of a flat rim and the faces around it
 _RINGS = 3  # of faces around an opening that say how its fill curves

@@ -9,11 +9,12 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from bolvek.analyses.soundness.around import crossing_pairs
 from bolvek.analyses.zones import Zone, group_faces, zones
 from bolvek.arrays import Bools, Ints, Ints32
 from bolvek.mesh import Mesh
 from bolvek.operations.mend.close import Job, fill_loops, with_fills
-from bolvek.operations.mend.draft import NEW, Draft, crossing_pairs, put_back, stored, window
+from bolvek.operations.mend.draft import NEW, Draft, put_back, stored, window
 from bolvek.operations.mend.loops import trace
 from bolvek.operations.mend.record import Left, MendStep, Place
 from bolvek.spatial.groups import linked_groups
@@ -27,7 +28,7 @@ LARGEST_SHARE, FEW, LARGEST_OF_FEW = 0.1, 60, 0.25
 FARTHEST_SHARE = 0.02
 """Smoothing moves nothing farther than this share of the longest side."""
 
-BODIES = "two bodies go into each other: 'fuse' (to come) makes one of them"
+BODIES = "two bodies go into each other: 'fuse' (to come) or 'recast' makes one of them"
 
 _RINGS = (0, 1, 2, 3)
 _SWEEPS = 8
@@ -86,7 +87,7 @@ def _in_rounds(draft: Draft, pairs: Ints32, rims: Ints32, shell: Ints32, longest
         regions = _regions(draft.mesh, pairs, rims, shell, longest)
         after, done = _remake(Draft.of(draft.mesh), [r for r in regions if not r.why], rings)
         places += [Place("crossing", len(r.faces), r.zone.where_mm, r.zone.size_mm) for r in done]
-        text = "no way to remake its neighbourhood without another crossing: 'recast' (to come) makes a solid of it"
+        text = "no way to remake its neighbourhood without another crossing: 'recast' makes a solid of it"
         left = [
             Left("crossing faces", r.why or text, r.zone.where_mm, r.zone.size_mm)
             for r in regions
@@ -190,7 +191,7 @@ def _regions(mesh: Mesh, pairs: Ints32, rims: Ints32, shell: Ints32, longest: fl
         elif len(own) > MOST_FACES or max(zone.size_mm) > longest * (
             LARGEST_OF_FEW if len(own) <= FEW else LARGEST_SHARE
         ):
-            why = "it crosses itself over more than a small neighbourhood: 'recast' (to come) makes a solid of it"
+            why = "it crosses itself over more than a small neighbourhood: 'recast' makes a solid of it"
         found.append(_Region(own, zone, why, bool(crossing[own].any())))
     return found
 

@@ -7,13 +7,14 @@ import numpy as np
 
 from bolvek.analyses.shells import faces_alike, find_openings, nest_shells
 from bolvek.analyses.soundness import flat_faces
+from bolvek.analyses.soundness.around import crossing_pairs
 from bolvek.analyses.survey.describe import STRAY_SHARE
 from bolvek.analyses.zones import face_zones
 from bolvek.arrays import Bools, Ints, Ints32
 from bolvek.kernels.surface import defects as kernels
 from bolvek.mesh import Mesh
 from bolvek.mesh.topology import OPEN, collapsed_faces
-from bolvek.operations.mend.draft import Draft, crossing_pairs, shell_places
+from bolvek.operations.mend.draft import Draft, shell_places
 from bolvek.operations.mend.record import MendStep, Place
 from bolvek.spatial.groups import linked_groups
 

@@ -98,7 +98,7 @@ def choose(mesh: Mesh, loops: list[Named], openings: Openings, asked: MendSettin
         elif one_sided[o.shell - 1]:
             why = "its surface has one side only"
         elif len(loop.half) > MOST_EDGES:
-            why = f"more than {MOST_EDGES:,} edges: 'recast' (to come) makes a solid of it"
+            why = f"more than {MOST_EDGES:,} edges: 'recast' makes a solid of it"
         elif asked.up_to_mm is not None and o.span_mm > asked.up_to_mm:
             why = "wider than --up-to"
         elif (

@@ -9,11 +9,12 @@ own side, and only so that nothing crosses.
 import numpy as np
 
 from bolvek.analyses.soundness import split_vertices
+from bolvek.analyses.soundness.around import crossing_pairs
 from bolvek.analyses.zones import edge_zones
 from bolvek.arrays import Bools, Floats, Ints
 from bolvek.mesh import Mesh
 from bolvek.mesh.topology import CROWDED, OPEN, label_patches
-from bolvek.operations.mend.draft import Draft, crossing_pairs, shell_places, stored
+from bolvek.operations.mend.draft import Draft, shell_places, stored
 from bolvek.operations.mend.record import Left, MendStep, Place
 from bolvek.spatial.groups import linked_groups
 from bolvek.units import as_triple

@@ -8,11 +8,12 @@ import numpy as np
 
 from bolvek.analyses.shells import open_pairs
 from bolvek.analyses.shells.rims import lying_on_edges
+from bolvek.analyses.soundness.around import crossing_pairs
 from bolvek.analyses.zones import edge_zones
 from bolvek.arrays import Bools, Ints, Ints32
 from bolvek.mesh import Mesh
 from bolvek.mesh.topology import CROWDED, OPEN, collapsed_faces
-from bolvek.operations.mend.draft import Draft, crossing_pairs
+from bolvek.operations.mend.draft import Draft
 from bolvek.operations.mend.record import MendStep, Place
 from bolvek.spatial.groups import linked_groups
 

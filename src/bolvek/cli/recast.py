@@ -1,0 +1,152 @@
+"""`bolvek recast`."""
+
+import dataclasses
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+import click
+
+from bolvek.cli.base.options import Asked, models_argument, options, output_option, writing_options
+from bolvek.cli.base.types import LENGTH, PATH, VOLUME
+from bolvek.errors import UsageError
+from bolvek.units import length_text, parse_length
+
+if TYPE_CHECKING:
+    from bolvek.cli.base.run import Outcome, Steps
+    from bolvek.formats import Model
+    from bolvek.operations.recast import RecastSettings
+
+
+def _ways(text: str | None) -> tuple[str, tuple[float, ...]]:
+    """What is to be varied and the lengths, from "bridge=0.2,0.4mm"."""
+    if text is None:
+        return "", ()
+    name, _, values = text.partition("=")
+    if name not in ("grid", "bridge", "grow") or not values:
+        raise UsageError(f"--try takes grid=, bridge= or grow= and lengths with commas; found '{text}'")
+    return f"{name}_mm", tuple(parse_length(word) for word in values.split(","))
+
+
+@click.command("recast")
+@options(
+    models_argument,
+    output_option,
+    click.option("--grid", type=LENGTH, help="Lattice cell; without it from the size and the surface."),
+    click.option("--bridge", type=LENGTH, help="Close gaps up to this width; without it two cells."),
+    click.option("--grow", type=LENGTH, help="Half the thickness of what has none; without it a cell; 0: it vanishes."),
+    click.option("--inside", default="fill", show_default=True, metavar="fill|keep-cavities", help="Voids."),
+    click.option("--within", type=LENGTH, help="Deviation allowed to slimming; without it a twentieth of the cell."),
+    click.option("--least", type=VOLUME, default="0", help="Drop pieces of less volume."),
+    click.option("--try", "tried", metavar="WHAT=A,B,...", help="Compare, as in bridge=0.2,0.4mm; write no model."),
+    click.option("--sheet", type=PATH, metavar="FILE.png", help="Draw what --try made side by side."),
+    writing_options,
+)
+def command(
+    models: tuple[Path, ...],
+    output: Path | None,
+    grid: float | None,
+    bridge: float | None,
+    grow: float | None,
+    inside: str,
+    within: float | None,
+    least: float,
+    tried: str | None,
+    sheet: Path | None,
+    **shared: Any,
+) -> None:
+    """Make one closed solid of whatever is there: open, crossing, doubled, one-sided, in hundreds of pieces.
+
+    All faces are made anew on a lattice. What a ball half as wide as the bridge cannot reach is closed in; what has no
+    thickness gets one. 'mend' keeps the faces: try it first.
+
+    \b
+    Examples:
+      bolvek recast dragon_bracket.obj --grid 0.4mm --bridge 0.8mm -o solid.stl
+      bolvek recast dragon_bracket.obj --try bridge=0.5,1,2mm --sheet ways.png
+    """
+    from bolvek.cli.base.run import Run, remade, run
+    from bolvek.operations.recast import RecastSettings, recast
+    from bolvek.report.words.recast import recast_findings, recast_rows, recast_text
+
+    asked = Asked(**shared)
+    settings = RecastSettings(
+        grid_mm=grid, bridge_mm=bridge, grow_mm=grow, inside=inside, within_mm=within, least_mm3=least
+    )
+    what, values = _ways(tried)
+    if sheet is not None and not values:
+        raise UsageError("--sheet goes with --try")
+    if output is not None and values:
+        raise UsageError("--try writes no model; leave out -o")
+
+    def work(model: "Model", step: "Steps") -> "Outcome":
+        if values:
+            return _try_ways(model, settings, what, values, sheet, step, asked)
+        mesh, record = step("recast", lambda: recast(model.mesh, settings))
+        done = remade(model, mesh, {"recast": record}, recast_text(record), "done")
+        return dataclasses.replace(done, rows=recast_rows(record), findings=recast_findings(record))
+
+    how = Run(
+        verb="recast",
+        settings={"": settings},
+        work=work,
+        writes=None if values else "made",
+        alone={"--sheet": sheet},
+        texts={"recast": lambda done: recast_text(done[1])},
+    )
+    run(how, models, asked, output)
+
+
+def _try_ways(
+    model: "Model",
+    settings: "RecastSettings",
+    what: str,
+    values: tuple[float, ...],
+    sheet: Path | None,
+    step: "Steps",
+    asked: Asked,
+) -> "Outcome":
+    """The model recast with each value, the figures side by side; the first that does not leak is proposed."""
+    import numpy as np
+
+    from bolvek.analyses.deviation import Compared
+    from bolvek.cli.base.run import Outcome
+    from bolvek.formats.safe import write_bytes
+    from bolvek.operations.recast import recast
+    from bolvek.report.pictures.compare import tries_sheet
+    from bolvek.report.words.recast import recast_text
+    from bolvek.units import count_text
+
+    rows: list[tuple[str, str, str]] = []
+    records, shown = [], []
+    for value in values:
+        chosen = dataclasses.replace(settings, **{what: value})  # type: ignore[arg-type]
+        name = f"{what.removesuffix('_mm')} {length_text(value)}"
+        mesh, record = step(name, lambda chosen=chosen: recast(model.mesh, chosen))  # type: ignore[misc]
+        lines = [
+            f"{record.volume_mm3 / 1000:.3f} cm3, {count_text(record.triangles, 'triangle')}",
+            f"{length_text(record.to_new.max_mm)} from the original at most",
+            f"lost {record.lost_mm2:.3g} mm2, added {record.added_mm2:.3g} mm2",
+            f"leaks in {count_text(len(record.leaks), 'place')}" if record.leaks else "no leak",
+        ]
+        rows.append((name, f"{recast_text(record)}; {'; '.join(lines[1:])}", ""))
+        records.append(record)
+        nothing = np.zeros(len(mesh.faces), bool)
+        shown.append((name, mesh, Compared(nothing, nothing, nothing, np.zeros(len(mesh.faces))), lines))
+    tight = [k for k, record in enumerate(records) if not record.leaks]
+    best = min(tight or range(len(values)), key=lambda k: (records[k].lost_mm2 + records[k].added_mm2, k))
+    why = "the least lost and added of those that do not leak" if tight else "all leak: it has the least lost and added"
+    option = f"--{what.removesuffix('_mm')} {values[best]:g}mm"
+    rows.append(("suggestion", f"{option}: {why}", "bold"))
+    outputs = []
+    if sheet is not None:
+        write_bytes(sheet, tries_sheet(f"{model.path.name}: ways to recast", shown), replace=asked.replace)
+        rows.append(("sheet", str(sheet), ""))
+        outputs.append(sheet)
+    return Outcome(
+        model=model,
+        sections={"recasts": records},
+        line=f"{len(values)} ways tried; {option}",
+        verdict="done",
+        rows=rows,
+        outputs=outputs,
+    )

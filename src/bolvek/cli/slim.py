@@ -1,0 +1,70 @@
+"""`bolvek slim`."""
+
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+import click
+
+from bolvek.cli.base.options import Asked, models_argument, options, output_option, writing_options
+from bolvek.cli.base.types import LENGTH
+
+if TYPE_CHECKING:
+    from bolvek.cli.base.run import Outcome, Steps
+    from bolvek.formats import Model
+
+
+@click.command("slim")
+@options(
+    models_argument,
+    output_option,
+    click.option("--within", type=LENGTH, help="As few triangles as this deviation allows."),
+    click.option("--triangles", type=click.IntRange(4), help="At most so many triangles."),
+    click.option("--ratio", type=float, help="At most this share of the triangles."),
+    click.option("--megabytes", type=float, help="At most this size as a binary STL."),
+    writing_options,
+)
+def command(
+    models: tuple[Path, ...],
+    output: Path | None,
+    within: float | None,
+    triangles: int | None,
+    ratio: float | None,
+    megabytes: float | None,
+    **shared: Any,
+) -> None:
+    """Fewer triangles, with the deviation measured and told. Borders stay, and a sound model stays sound.
+
+    \b
+    Examples:
+      bolvek slim carp.stl --within 0.02mm
+      bolvek slim scan.ply --triangles 100000 -o light.stl
+    """
+    from bolvek.analyses.soundness import find_defects
+    from bolvek.cli.base.run import Run, remade, run
+    from bolvek.errors import WorkError
+    from bolvek.operations.slim import SlimSettings, slim_to
+    from bolvek.report.words.recast import slim_text
+
+    settings = SlimSettings(within_mm=within, triangles=triangles, ratio=ratio, megabytes=megabytes)
+
+    def work(model: "Model", step: "Steps") -> "Outcome":
+        before = model.mesh.as_stored()
+        mesh, record = step("slim", lambda: slim_to(before, settings))
+        mesh = mesh.as_stored()
+        known = {d.code: d.count for d in find_defects(before)}
+        worse = [d.text for d in step("check", lambda: find_defects(mesh)) if d.count > known.get(d.code, 0)]
+        if worse:
+            raise WorkError(f"slimming left {'; '.join(worse)}: allow it less")
+        if settings.within_mm is None and record.triangles_after > settings.wanted(record.triangles_before):
+            text = f"{settings.wanted(record.triangles_before):,} triangles cannot be reached with the shape kept"
+            raise WorkError(f"{text}; {record.triangles_after:,} can")
+        return remade(model, mesh, {"slim": record}, slim_text(record), "done")
+
+    how = Run(
+        verb="slim",
+        settings={"": settings},
+        work=work,
+        writes="proven",
+        texts={"slim": lambda done: slim_text(done[1])},
+    )
+    run(how, models, Asked(**shared), output)

@@ -1,0 +1,254 @@
+"""Any soup of faces becomes one closed solid, by construction.
+
+With u the distance to the faces, whatever a ball of radius r (half the bridge) cannot reach from outside is closed in:
+the surface u = r is taken, those of its shells that bound the outside air are kept, and the solid is what lies deeper
+than r behind them (a closing). So gaps narrower than the bridge are shut, flat and convex places come back where they
+were, and voids that nothing gets into are filled, or kept where the winding number of the faces says that they are
+meant. What has no thickness of its own, or hardly any, vanishes in that; it is found by its distance to what came out
+and by how thick that is there, and given one: the union with all that is nearer to it than the grow. Both surfaces
+are level surfaces of functions that change by no more than a millimetre a millimetre, extracted so that they are
+closed, manifold and free of crossings; then the vertices are brought to the exact distance, or onto the original where
+that is near, unless something would cross.
+"""
+
+import numpy as np
+
+from bolvek.analyses.cavities import find_cavities
+from bolvek.analyses.shells import material_tree, nest_exactly
+from bolvek.analyses.soundness import find_defects
+from bolvek.arrays import Bools, Floats
+from bolvek.errors import WorkError
+from bolvek.mesh import Mesh
+from bolvek.operations.recast.measure import measure
+from bolvek.operations.recast.settings import LEAK_CELLS, Leak, RecastRecord, RecastSettings
+from bolvek.operations.slim import slim
+from bolvek.operations.untangle import untangle
+from bolvek.spatial.isosurface import lipschitz_surface
+from bolvek.spatial.tree import Tree
+
+VANISHED_SHARE = 0.9
+"""A piece of a face has vanished when its middle is farther outside the solid than this share of a cell."""
+
+_LEAST_BRIDGE = 1.0  # cells: below that the lattice itself would leak
+_LEAST_GROW = 0.75  # cells: thinner than that the lattice would lose it
+_PIECE = 3.0  # cells: faces are looked at in pieces no longer than this
+_MOST_PIECES = 4_000_000
+_PULL = 0.6  # cells: vertices nearer to the original than this are put onto it
+_SLIM_SHARE = 0.05
+_LEAST_SHAPE, _SHAPE_ROUNDS = 0.1, 8  # of its area that a face keeps as its vertices move
+
+
+_PLAIN = RecastSettings()
+
+
+def recast(mesh: Mesh, settings: RecastSettings = _PLAIN) -> tuple[Mesh, RecastRecord]:
+    """A sound solid from any faces. Raises UsageError, or WorkError where the grid would not fit into memory, or where
+    nothing would be left."""
+    settings.check()
+    area = mesh.face_areas
+    if not len(mesh.faces) or not area.sum() > 0:
+        raise WorkError("the model has no faces with an area")
+    soup = mesh.picked(area > 0)
+    cell = settings.cell_mm(float(soup.size.max()), soup.area)
+    bridge = max(2 * cell if settings.bridge_mm is None else settings.bridge_mm, _LEAST_BRIDGE * cell)
+    grow = cell if settings.grow_mm is None else settings.grow_mm
+    if grow > 0:
+        grow = max(grow, _LEAST_GROW * cell)
+    pieces = _pieces(soup, _PIECE * cell)
+    closed_in, filled, cavities = _closed_in(soup, 0.5 * bridge, cell, settings.inside)
+    field = _Field(closed_in, 0.5 * bridge, None, 0.0)
+    rough = field.surface(cell)
+    thin = _too_thin(pieces, rough, VANISHED_SHARE * cell, grow)
+    if thin.any() and grow > 0:
+        field = _Field(closed_in, 0.5 * bridge, pieces[thin], grow)
+        rough = field.surface(cell)
+    rough, dropped = _without_drops(rough, settings.least_mm3)
+    if not len(rough.faces):
+        raise WorkError(
+            f"nothing would be left: no part is thicker than a cell of {cell:.3g} mm; give what is thin a --grow"
+        )
+    allowed = _SLIM_SHARE * cell if settings.within_mm is None else settings.within_mm
+    solid, deviation = _finished(rough, field, soup, cell, allowed)
+    found = measure(pieces, soup, solid, cell)
+    return solid, RecastRecord(
+        grid_mm=cell,
+        bridge_mm=bridge,
+        grow_mm=grow,
+        parts=int((solid.shell_volumes > 0).sum()),
+        cavities=cavities,
+        voids_filled=filled,
+        dropped=dropped,
+        grown_mm2=float(_areas(pieces[thin]).sum()) if grow > 0 else 0.0,
+        triangles_before_slim=len(rough.faces),
+        triangles=len(solid.faces),
+        volume_mm3=solid.volume,
+        slim_deviation_mm=deviation,
+        to_new=found.to_new,
+        to_old=found.to_old,
+        lost_mm2=found.lost_mm2,
+        lost=found.lost,
+        added_mm2=found.added_mm2,
+        added=found.added,
+        leaks=_leaks(solid, cell),
+    )
+
+
+def _areas(corners: Floats) -> Floats:
+    """Area (N,) of triangles (N, 3, 3)."""
+    cross = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
+    return np.asarray(0.5 * np.linalg.norm(cross, axis=1))
+
+
+def _pieces(soup: Mesh, longest: float) -> Floats:
+    """The faces (N, 3, 3), halved at their longest edges until none is longer than asked, or there are too many."""
+    done: list[Floats] = []
+    left = soup.corners
+    while len(left):
+        edges = np.linalg.norm(np.roll(left, -1, axis=1) - left, axis=2)
+        long = edges.max(axis=1) > longest
+        done.append(left[~long])
+        left, edges = left[long], edges[long]
+        if sum(len(d) for d in done) + 2 * len(left) > _MOST_PIECES:
+            done.append(left)
+            break
+        k = edges.argmax(axis=1)
+        rows = np.arange(len(left))
+        a, b, c = (left[rows, (k + i) % 3] for i in range(3))
+        middle = 0.5 * (a + b)
+        left = np.concatenate([np.stack([a, middle, c], axis=1), np.stack([middle, b, c], axis=1)])
+    return np.concatenate(done) if done else left
+
+
+def _closed_in(soup: Mesh, reach: float, cell: float, inside: str) -> tuple[Mesh, int, int]:
+    """The surface at `reach` from the faces as far as it bounds air: outside, and in voids that are meant; how many
+    voids were filled and how many kept."""
+    tree = soup.tree
+    low, high = soup.bounds[0] - reach - 2 * cell, soup.bounds[1] + reach + 2 * cell
+    surface = lipschitz_surface(lambda p: tree.nearest(p)[0] - reach, low, high, cell, thin_sheets=True)
+    around = Mesh(surface.vertices, surface.faces)
+    volume = around.shell_volumes
+    pocket = volume <= 0
+    kept = np.zeros(len(volume), bool)
+    if pocket.any() and inside == "keep-cavities":
+        rows = np.flatnonzero(pocket)
+        points = around.vertices[around.faces[around.topology.first_face[rows], 0]]
+        kept[rows] = material_tree(soup).winding(points) < 0.5
+    filled = pocket & ~kept
+    # what lies right in a filled pocket is material already
+    nested = nest_exactly(around)
+    depth = np.bincount(nested.inner, minlength=len(volume))
+    home = np.full(len(volume), -1)
+    order = np.argsort(depth[nested.outer], kind="stable")
+    home[nested.inner[order]] = nested.outer[order]
+    buried = ~pocket & (home >= 0) & filled[home]
+    keep = ~filled & ~buried
+    return around.picked(keep[around.topology.shell]), int(filled.sum()), int(kept.sum())
+
+
+class _Field:
+    """Negative in the solid: what is deeper than `reach` behind a surface, and what is nearer to thin pieces (N, 3, 3)
+    than `grow`."""
+
+    def __init__(self, closed_in: Mesh, reach: float, thin: Floats | None, grow: float) -> None:
+        self.behind, self.reach, self.grow = closed_in, reach, grow
+        self.beside = None
+        if thin is not None:
+            self.beside = Tree(thin.reshape(-1, 3), np.arange(3 * len(thin), dtype=np.int32).reshape(-1, 3))
+
+    def at(self, points: Floats) -> Floats:
+        """Values (P,) in mm, that change by a millimetre a millimetre at most."""
+        found = self.behind.signed_distance.at(points) + self.reach
+        return found if self.beside is None else np.minimum(found, self.beside.nearest(points)[0] - self.grow)
+
+    def surface(self, cell: float) -> Mesh:
+        """Where it is zero, on a lattice."""
+        low, high = self.behind.bounds[0] - 2 * cell, self.behind.bounds[1] + 2 * cell
+        surface = lipschitz_surface(self.at, low, high, cell)
+        return Mesh(surface.vertices, surface.faces)
+
+    def exact(self, points: Floats, cell: float) -> tuple[Floats, Bools]:
+        """Points (P, 3) near the surface brought onto it, and which of them belong to what was given a thickness."""
+        wanted = points + _step(points, self.behind.tree, self.reach, cell)
+        thin = np.zeros(len(points), bool)
+        if self.beside is not None:
+            depth = self.behind.signed_distance.at(points) + self.reach
+            thin = self.beside.nearest(points)[0] - self.grow < depth
+            wanted[thin] = points[thin] + _step(points[thin], self.beside, self.grow, cell)
+        return wanted, thin
+
+
+def _step(points: Floats, tree: Tree, level: float, cell: float) -> Floats:
+    """The step (P, 3) of points to a distance from a tree's surface, a short one."""
+    distance, face = tree.nearest(points)
+    away = points - tree.closest_points(points, face)
+    step = np.clip(level - distance, -0.4 * cell, 0.4 * cell)
+    return np.asarray(away * (step / np.maximum(distance, 1e-12))[:, None])
+
+
+def _finished(rough: Mesh, field: _Field, soup: Mesh, cell: float, allowed: float) -> tuple[Mesh, float]:
+    """The surface with its vertices in place, slimmed, sound as a file will hold it; and what slimming moved (mm).
+
+    Vertices go onto the original where that is near, else to the exact distance; what that spoils is tried with less.
+    """
+    exact, thin = field.exact(rough.vertices, cell)
+    gap, face = soup.tree.nearest(exact)
+    pulled = (gap <= _PULL * cell) & ~thin
+    on = exact.copy()
+    on[pulled] = soup.tree.closest_points(exact[pulled], face[pulled])
+    for wanted in (on, exact, rough.vertices):
+        placed = untangle(rough, rough.moved(_in_shape(rough, wanted, cell)))
+        for share in (1.0, 0.3, 0.0) if allowed > 0 else (0.0,):
+            solid, deviation = placed, 0.0
+            if share:
+                solid, record = slim(placed, share * allowed)
+                deviation = record.deviation_mm
+            solid = solid.as_stored()
+            if not find_defects(solid):
+                return solid, deviation
+    raise WorkError(f"no sound solid came out on a grid of {cell:.3g} mm: try a slightly different --grid")
+
+
+def _in_shape(rough: Mesh, wanted: Floats, cell: float) -> Floats:
+    """Places (V, 3) wanted for the vertices; as they were where a face would turn over or lose its area."""
+    normal, area = rough.unit_normals, np.maximum(rough.face_areas, 1e-300)
+    points = wanted.copy()
+    for _ in range(_SHAPE_ROUNDS):
+        a, b, c = (points[rough.faces[:, k]] for k in range(3))
+        cross = 0.5 * np.cross(b - a, c - a)
+        bad = np.einsum("ij,ij->i", cross, normal) < _LEAST_SHAPE * np.minimum(area, cell * cell)
+        if not bad.any():
+            break
+        back = rough.faces[bad].ravel()
+        points[back] = rough.vertices[back]
+    return points
+
+
+def _too_thin(pieces: Floats, solid: Mesh, limit: float, grow: float) -> Bools:
+    """Pieces (N,) whose middle is farther outside the solid than the limit, or that it leaves on both sides within one
+    and a half times the grow."""
+    if not len(solid.faces):
+        return np.ones(len(pieces), bool)
+    middles, at = pieces.mean(axis=1), solid.signed_distance.at
+    normal = np.cross(pieces[:, 1] - pieces[:, 0], pieces[:, 2] - pieces[:, 0])
+    normal /= np.maximum(np.linalg.norm(normal, axis=1), 1e-300)[:, None]
+    through = (at(middles - 1.5 * grow * normal) > 0) & (at(middles + 1.5 * grow * normal) > 0)
+    return np.asarray((at(middles) > limit) | through)
+
+
+def _leaks(solid: Mesh, cell: float) -> list[Leak]:
+    """Rooms behind ways in that are only a few cells wide: gaps of the faces that the bridge did not close."""
+    found = []
+    for room in find_cavities(solid).found:
+        ways = [way for way in room.openings if way.width_mm <= LEAK_CELLS * cell]
+        if not room.pocket and ways and len(ways) == len(room.openings):
+            widest = max(ways, key=lambda way: way.width_mm)
+            found.append(Leak(room.volume_mm3, widest.where_mm, widest.width_mm))
+    return found
+
+
+def _without_drops(solid: Mesh, least_mm3: float) -> tuple[Mesh, int]:
+    """Without shells of less volume than a limit, or than nothing to speak of."""
+    if not len(solid.faces):
+        return solid, 0
+    small = np.abs(solid.shell_volumes) <= least_mm3
+    return (solid.picked(~small[solid.topology.shell]), int(small.sum())) if small.any() else (solid, 0)

@@ -1,0 +1,147 @@
+"""Recasting, slimming, and the way from any file to a solid."""
+
+import json
+
+import numpy as np
+import pytest
+
+from bolvek.analyses.soundness import find_defects
+from bolvek.demo.carp import carp
+from bolvek.demo.troubled import dragon_bracket, finial
+from bolvek.errors import UsageError, WorkError
+from bolvek.formats import read_model, write_model
+from bolvek.mesh import Mesh
+from bolvek.operations.recast import RecastSettings, recast
+from bolvek.operations.slim import SlimSettings, slim_to
+from support import assert_sound, ball, box, shell_box
+
+
+def square(size=20.0):
+    """A sheet of two faces."""
+    return Mesh([[0, 0, 0], [size, 0, 0], [size, size, 0], [0, size, 0]], [[0, 1, 2], [0, 2, 3]])
+
+
+def test_solids_come_back_where_they_were():
+    made, record = recast(ball(10, 0.8), RecastSettings(grid_mm=0.4))
+    assert np.abs(np.linalg.norm(made.vertices, axis=1) - 10).max() < 0.1  # a quarter of a cell
+    assert record.to_new.max_mm < 0.1 and record.to_old.max_mm < 0.1 and not record.lost and not record.leaks
+    cube, record = recast(box(), RecastSettings(grid_mm=0.4))
+    assert_sound(cube)
+    assert cube.volume == pytest.approx(1000, rel=0.02) and len(cube.faces) < 400
+    # flat sides lie in their planes, all but what is nearer to an edge than a cell
+    off = np.abs(cube.vertices - 5).max(axis=1)
+    assert np.abs(off - 5).max() < 0.4 * 1.5
+    assert record.parts == 1 and record.grown_mm2 == 0
+
+
+def test_voids_are_filled_or_kept():
+    filled, record = recast(shell_box(2, 20), RecastSettings(grid_mm=0.5))
+    assert filled.volume == pytest.approx(8000, rel=0.01) and record.voids_filled == 2
+    kept, record = recast(shell_box(2, 20), RecastSettings(grid_mm=0.5, inside="keep-cavities"))
+    assert kept.volume == pytest.approx(8000 - 4096, rel=0.02) and record.cavities == 1
+    assert kept.topology.shells == 2
+
+
+def test_what_is_thin_is_grown_or_vanishes():
+    made, record = recast(square(), RecastSettings(grid_mm=0.4, grow_mm=0.6))
+    assert record.grown_mm2 == pytest.approx(400)
+    inner = made.vertices[(np.abs(made.vertices[:, :2] - 10) < 8).all(axis=1)]
+    assert np.abs(np.abs(inner[:, 2]) - 0.6).max() < 0.05
+    assert made.size == pytest.approx([21.2, 21.2, 1.2], abs=0.15)
+    with pytest.raises(WorkError, match="--grow"):
+        recast(square(), RecastSettings(grid_mm=0.4, grow_mm=0.0))
+    # a box with its lid a millimetre up: the gap is bridged or not, as asked
+    lid = np.abs(box().corners[:, :, 2] - 10).max(axis=1) == 0
+    vertices = np.concatenate([box().vertices, box().vertices + [0, 0, 1.0]])
+    hovering = Mesh(vertices, np.where(lid[:, None], box().faces + 8, box().faces))
+    solid, _ = recast(hovering, RecastSettings(grid_mm=0.4, bridge_mm=1.6))
+    assert solid.topology.shells == 1 and solid.volume == pytest.approx(1100, rel=0.06)
+    leaky, record = recast(hovering, RecastSettings(grid_mm=0.3, bridge_mm=0.6))
+    assert leaky.volume < 700
+
+
+def test_leaks_are_told_and_the_bridge_that_closes_them():
+    sheet = box((0, 0, 0), (20, 20, 20))
+    hole = ball(1.2, 0.4)
+    outside = np.linalg.norm(sheet.corners.mean(axis=1) - 100, axis=1) > 0
+    fine = Mesh(sheet.vertices, sheet.faces[outside])
+    for _ in range(4):  # finer faces, so that a hole can be made by taking some out
+        corners = fine.corners
+        a, b, c = corners[:, 0], corners[:, 1], corners[:, 2]
+        ab, bc, ca = (a + b) / 2, (b + c) / 2, (c + a) / 2
+        fine = Mesh.from_corners(
+            np.concatenate([np.stack(t, axis=1) for t in ((a, ab, ca), (ab, b, bc), (ca, bc, c), (ab, bc, ca))])
+        )
+    holed = fine.picked(np.linalg.norm(fine.corners.mean(axis=1) - [10, 10, 20], axis=1) > 1.3)
+    leaky, record = recast(holed, RecastSettings(grid_mm=0.4))
+    assert len(record.leaks) == 1 and record.leaks[0].where_mm == pytest.approx((10, 10, 20), abs=0.6)
+    width = record.leaks[0].width_mm
+    assert leaky.volume < 3000 and 0.8 < width < 3.5
+    closed, record = recast(holed, RecastSettings(grid_mm=0.4, bridge_mm=1.2 * width + 0.8))
+    assert not record.leaks and closed.volume == pytest.approx(8000, rel=0.02)
+    assert hole.volume > 0
+
+
+@pytest.mark.parametrize("seed", range(4))
+def test_any_soup_becomes_sound(seed):
+    rng = np.random.default_rng(seed)
+    n = 120
+    corners = rng.uniform(0, 10, (n, 1, 3)) + rng.uniform(-2, 2, (n, 3, 3))
+    soup = [
+        Mesh.from_corners(corners),
+        Mesh(rng.uniform(0, 10, (n, 3)), np.array([rng.choice(n, 3, replace=False) for _ in range(n)])),
+        finial()[0],
+        dragon_bracket()[0],
+    ][seed].as_stored()
+    cell = float(soup.size.max()) / 80
+    made, record = recast(soup, RecastSettings(grid_mm=cell))
+    assert not find_defects(made) and not find_defects(made.as_stored())
+    assert record.to_new.max_mm < max(2.5 * cell, 1.5 * record.grow_mm + cell)
+    assert_sound(made) if len(made.faces) < 20_000 else None
+
+
+def test_slimming_keeps_its_word(bolvek, tmp_path):
+    fish = carp()
+    slim, record = slim_to(fish, SlimSettings(within_mm=0.03))
+    assert len(slim.faces) < 0.75 * len(fish.faces) and record.deviation_mm <= 0.03
+    assert not find_defects(slim)
+    # measured another way: random places of either on the other
+    rng = np.random.default_rng(1)
+    for one, other in ((fish, slim), (slim, fish)):
+        face = rng.choice(len(one.faces), 3000, p=one.face_areas / one.area)
+        points = np.einsum("nk,nkj->nj", rng.dirichlet(np.ones(3), 3000), one.corners[face])
+        assert other.tree.nearest(points)[0].max() <= 0.035
+    write_model(tmp_path / "carp.stl", fish)
+    done = bolvek("slim", "carp.stl", "--triangles", 20000, "-o", "light.stl", "--json", "-")
+    light = read_model(tmp_path / "light.stl").mesh
+    assert len(light.faces) <= 20000 and not find_defects(light)
+    assert json.loads(done.stdout)["models"][0]["slim"]["triangles_after"] == len(light.faces)
+    bolvek("slim", "carp.stl", expect=2)
+    bolvek("slim", "carp.stl", "--triangles", 6, "-o", "x.stl", expect=4)
+    for wrong in (SlimSettings(), SlimSettings(ratio=2.0), SlimSettings(within_mm=1.0, triangles=4)):
+        with pytest.raises(UsageError):
+            slim_to(fish, wrong)
+
+
+def test_recast_from_the_command_line(bolvek, tmp_path):
+    write_model(tmp_path / "dragon.obj", dragon_bracket()[0])
+    done = bolvek("recast", "dragon.obj", "--grid", "1mm", "-o", "out.stl", "--picture", "p.png", "--json", "r.json")
+    assert "thick" in done.stdout and "new to old" in done.stdout
+    assert not find_defects(read_model(tmp_path / "out.stl").mesh)
+    assert json.loads((tmp_path / "r.json").read_text())["models"][0]["recast"]["grid_mm"] == 1.0
+    done = bolvek("recast", "dragon.obj", "--grid", "1.5mm", "--try", "bridge=3,6mm", "--sheet", "ways.png")
+    assert "suggestion" in done.stdout and (tmp_path / "ways.png").exists()
+    for wrong in (["--try", "colour=3"], ["--inside", "maybe"], ["--grid", "0"], ["--sheet", "x.png"]):
+        bolvek("recast", "dragon.obj", *wrong, expect=2)
+
+
+def test_prep_makes_a_solid_of_what_it_gets(bolvek, tmp_path):
+    write_model(tmp_path / "finial.stl", finial()[0])
+    bolvek("prep", "finial.stl", "-o", "no.stl", expect=4)
+    done = bolvek("prep", "finial.stl", "--make-solid", "--longest", "100mm", "-o", "out.stl", "--json", "r.json")
+    assert "fit to print" in done.stdout and "recast: mending leaves it" in done.stdout
+    section = json.loads((tmp_path / "r.json").read_text())["models"][0]
+    assert section["solid"]["way"] == "recast" and section["proof"]["verdict"] == "fit"
+    write_model(tmp_path / "hollow.stl", shell_box(3, 24))
+    done = bolvek("prep", "hollow.stl", "--make-solid", "--wall", "2mm", "-o", "again.stl")
+    assert "mended" in done.stdout and "1 closed void filled" in done.stdout
