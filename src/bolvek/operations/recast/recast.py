@@ -125,7 +125,9 @@ def _closed_in(soup: Mesh, reach: float, cell: float, inside: str) -> tuple[Mesh
     tree = soup.tree
     low, high = soup.bounds[0] - reach - 2 * cell, soup.bounds[1] + reach + 2 * cell
     surface = lipschitz_surface(lambda p: tree.nearest(p)[0] - reach, low, high, cell, thin_sheets=True)
-    around = Mesh(surface.vertices, surface.faces)
+    rough = Mesh(surface.vertices, surface.faces)
+    # what is taken off again is measured from here: corners come back as exactly as this is placed
+    around = untangle(rough, rough.moved(rough.vertices + _step(rough.vertices, tree, reach, cell)))
     volume = around.shell_volumes
     pocket = volume <= 0
     kept = np.zeros(len(volume), bool)

@@ -104,7 +104,8 @@ def _legend(figure: "Figure", items: Sequence[tuple[str, str]]) -> None:
 
 def tries_sheet(title: str, tries: Sequence[tuple[str, Mesh, Compared, Sequence[str]]]) -> bytes:
     """PNG: several results of one model side by side, each with its name and a few lines."""
-    figure = new_figure(Caption(title, "each way tried, the new faces in colour"))
+    told = ", the new faces in colour" if any(found.added.any() for _, _, found, _ in tries) else ""
+    figure = new_figure(Caption(title, f"each way tried{told}"))
     count = len(tries)
     width, height = WIDTH // count - 16, HEIGHT - _TOP - 190
     first = tries[0]
