@@ -13,7 +13,7 @@ _GROWTH = 4.0
 _PASSES = 7
 _WIDE_PASSES = 2
 _TRIES = 8
-_FIRST_SHARE, _LAST_SHARE, _HALVINGS = 1e-4, 0.05, 3  # of the longest side: deviations tried to reach a count
+_FIRST_SHARE, _LAST_SHARE, _HALVINGS = 1e-4, 0.05, 2  # of the longest side: deviations tried to reach a count
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -103,7 +103,8 @@ def slim_to(mesh: Mesh, settings: SlimSettings) -> tuple[Mesh, SlimRecord]:
             break
         if len(tried[0].faces) < len(best[0].faces):
             best = tried
-        low, high = high, 2 * high
+        # the count falls about as the deviation grows
+        low, high = high, high * max(2.0, 0.7 * len(tried[0].faces) / wanted)
     for _ in range(_HALVINGS if len(best[0].faces) <= wanted and low else 0):
         middle = 0.5 * (low + high)
         tried = slim(mesh, middle)

@@ -19,7 +19,7 @@ from bolvek.analyses.soundness import find_defects
 from bolvek.arrays import Bools, Floats
 from bolvek.errors import WorkError
 from bolvek.mesh import Mesh
-from bolvek.operations.recast.measure import measure, piece_areas
+from bolvek.operations.recast.measure import measure
 from bolvek.operations.recast.settings import LEAK_CELLS, Leak, RecastRecord, RecastSettings
 from bolvek.operations.slim import slim
 from bolvek.operations.untangle import untangle
@@ -78,7 +78,7 @@ def recast(mesh: Mesh, settings: RecastSettings = _PLAIN) -> tuple[Mesh, RecastR
         cavities=cavities,
         voids_filled=filled,
         dropped=dropped,
-        grown_mm2=float(piece_areas(pieces[thin]).sum()) if grow > 0 else 0.0,
+        grown_mm2=float(_areas(pieces[thin]).sum()) if grow > 0 else 0.0,
         triangles_before_slim=len(rough.faces),
         triangles=len(solid.faces),
         volume_mm3=solid.volume,
@@ -91,6 +91,12 @@ def recast(mesh: Mesh, settings: RecastSettings = _PLAIN) -> tuple[Mesh, RecastR
         added=found.added,
         leaks=_leaks(solid, cell),
     )
+
+
+def _areas(corners: Floats) -> Floats:
+    """Area (N,) of triangles (N, 3, 3)."""
+    cross = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
+    return np.asarray(0.5 * np.linalg.norm(cross, axis=1))
 
 
 def _pieces(soup: Mesh, longest: float) -> Floats:
@@ -119,9 +125,7 @@ def _closed_in(soup: Mesh, reach: float, cell: float, inside: str) -> tuple[Mesh
     tree = soup.tree
     low, high = soup.bounds[0] - reach - 2 * cell, soup.bounds[1] + reach + 2 * cell
     surface = lipschitz_surface(lambda p: tree.nearest(p)[0] - reach, low, high, cell, thin_sheets=True)
-    rough = Mesh(surface.vertices, surface.faces)
-    # what is taken off again is measured from here: corners come back as exactly as this is placed
-    around = untangle(rough, rough.moved(rough.vertices + _step(rough.vertices, tree, reach, cell)))
+    around = Mesh(surface.vertices, surface.faces)
     volume = around.shell_volumes
     pocket = volume <= 0
     kept = np.zeros(len(volume), bool)
