@@ -369,6 +369,23 @@ def test_names_are_kept(bolvek, tmp_path, shapes):
     assert out.parts is not None and set(out.parts.names) == {"lamp", "hook"} and "sound" in done.stdout
 
 
+def test_named_parts_that_touch_do_not_cross(bolvek, tmp_path):
+    """As the survey has it; in a file without names they are one body, and are mended to one."""
+    from bolvek.formats import Parts
+
+    def pair(shift):
+        return Mesh.from_corners(np.concatenate([box().corners, box().corners + shift]))
+
+    part = np.repeat([0, 1], 12).astype(np.int32)
+    for name, shift, verdict in (("touch", [10, 0, 0], "sound"), ("cross", [8, 3, 2], "closed but crossing")):
+        write_model(tmp_path / f"{name}.3mf", pair(np.array(shift)), parts=Parts(("a", "b"), part))
+        done = bolvek("mend", f"{name}.3mf", "-o", f"{name}.out.3mf", expect=int(verdict != "sound"))
+        assert f"verdict         {verdict}" in done.stdout
+    done = bolvek("mend", "touch.3mf", "-o", "one.stl")
+    one = read_model(tmp_path / "one.stl").mesh
+    assert not find_defects(one) and one.volume == pytest.approx(2000, rel=1e-4)
+
+
 def read_model_with_parts(mesh, folder):
     """A 3MF file in which each shell is a named part."""
     from bolvek.formats import Parts
@@ -412,6 +429,8 @@ def test_compare_by_hand(bolvek, tmp_path):
     assert record.to_new.mean_mm == pytest.approx((81 * 0.5 + 4 * (10 / 8 - 2 / 24)) / 600, rel=0.02)
     same, _ = compare(old, Mesh(old.vertices[::-1], 7 - old.faces))
     assert same.same and same.max_mm == 0 and same.kept == 12
+    doubled, _ = compare(old, Mesh(old.vertices, np.concatenate([old.faces, old.faces])))
+    assert not doubled.same and doubled.kept == 12 and doubled.gone == doubled.added == 0
     turned, _ = compare(old, old.turned())
     assert turned.turned == 12 and not turned.same and turned.max_mm == 0
     write_model(tmp_path / "old.stl", old)

@@ -52,7 +52,8 @@ class OneWay:
 
 @dataclass(frozen=True, kw_only=True)
 class CompareRecord:
-    """Old against new. kept: faces that are bit for bit the same; turned: the same corners the other way round; gone
+    """Old against new. same: every face stands in both, as often in one as in the other; kept: faces that are bit for
+    bit the same; turned: the same corners the other way round; gone
     and added: those of the old and the new that have no counterpart. max_mm: the larger of the two ways."""
 
     same: bool
@@ -93,7 +94,7 @@ class Compared:
 def compare(old: Mesh, new: Mesh, settings: CompareSettings = CompareSettings()) -> tuple[CompareRecord, Compared]:
     """Compare two meshes. Raises UsageError, or WorkError where the spacing would give too many samples."""
     settings.check()
-    match_old, match_new = matching_faces(old, new)
+    match_old, match_new, alike = _matched(old, new)
     longest = float(max(old.size.max(initial=0.0), new.size.max(initial=0.0)))
     spacing = settings.spacing_mm or max(longest * SPACING_SHARE, 1e-12)
     gone, added = match_old == 0, match_new == 0
@@ -101,10 +102,10 @@ def compare(old: Mesh, new: Mesh, settings: CompareSettings = CompareSettings())
     to_old, off = _one_way(new, added, old, spacing)
     moved = np.flatnonzero(off > MOVED_SHARE * longest)
     record = CompareRecord(
-        same=not (gone.any() or added.any() or (match_old < 0).any()),
+        same=alike,
         triangles_old=len(old.faces),
         triangles_new=len(new.faces),
-        kept=int((match_new > 0).sum()),
+        kept=min(int((match_old > 0).sum()), int((match_new > 0).sum())),
         turned=int((match_new < 0).sum()),
         gone=int(gone.sum()),
         added=int(added.sum()),
@@ -130,6 +131,11 @@ def compare(old: Mesh, new: Mesh, settings: CompareSettings = CompareSettings())
 def matching_faces(old: Mesh, new: Mesh) -> tuple[Ints, Ints]:
     """For each face of two meshes: 1 where the other has it, corner for corner, -1 where it has it the other way round,
     0 where it has not. A face that stands twice in one and once in the other is in both."""
+    return _matched(old, new)[:2]
+
+
+def _matched(old: Mesh, new: Mesh) -> tuple[Ints, Ints, bool]:
+    """`matching_faces`, and whether every face stands in both, as often in the one as in the other."""
     points = np.concatenate([old.vertices, new.vertices]) + 0.0
     label = _labels(np.ascontiguousarray(points).view(np.int64))
     corners = np.concatenate([label[old.faces], label[new.faces + len(old.vertices)]]).astype(np.int64)
@@ -146,7 +152,8 @@ def matching_faces(old: Mesh, new: Mesh) -> tuple[Ints, Ints]:
         there = np.zeros(count, bool)
         there[key[:n][other]] = True
         found.append(np.where(there[key[:n][own]], 1, np.where(there[key[n:][own]], -1, 0)))
-    return found[0], found[1]
+    alike = np.array_equal(np.bincount(key[:split], minlength=count), np.bincount(key[split:n], minlength=count))
+    return found[0], found[1], alike
 
 
 def _labels(rows: Ints) -> Ints:

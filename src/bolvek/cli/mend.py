@@ -12,7 +12,7 @@ from bolvek.errors import UsageError
 
 if TYPE_CHECKING:
     from bolvek.cli.base.run import Outcome, Steps
-    from bolvek.formats import Model
+    from bolvek.formats import Model, Parts
     from bolvek.mesh import Mesh
     from bolvek.operations.mend import MendSettings
 
@@ -85,6 +85,7 @@ def command(
       bolvek mend tile.ply --try flat,curved,corner --sheet ways.png
     """
     from bolvek.cli.base.run import Outcome, Run, run
+    from bolvek.formats.safe import keeps_parts
     from bolvek.operations.mend import STYLES, MendSettings, mend, origin_parts
     from bolvek.report.pictures.results import compare_result
     from bolvek.report.words.compare import compare_line
@@ -114,21 +115,22 @@ def command(
     if output is not None and (plan or styles):
         raise UsageError(f"{'--plan' if plan else '--try'} writes no model; leave out -o")
 
-    def stored(model: "Model") -> "Mesh":
+    def as_written(model: "Model") -> "tuple[Mesh, Parts | None]":
+        """The mesh and its parts as the file can hold them, so that what is checked is what is written."""
         suffix = (output.suffix if output is not None and output.suffix else model.path.suffix).lower()
-        # what a binary STL cannot hold is settled before, so that what is checked is what is written
-        return model.mesh.as_stored() if suffix == ".stl" and not asked.ascii_stl else model.mesh
+        binary = suffix == ".stl" and not asked.ascii_stl
+        named = keeps_parts(suffix, text=asked.ascii_stl)
+        return model.mesh.as_stored() if binary else model.mesh, model.parts if named else None
 
     def work(model: "Model", step: "Steps") -> "Outcome":
         from bolvek.analyses.deviation import compare
 
-        before = stored(model)
+        before, parts = as_written(model)
         if styles:
             return _try_styles(model, before, settings, styles, sheet, step, asked)
-        part = model.parts.part if model.parts is not None else None
+        part = parts.part if parts is not None else None
         mesh, record, origin = step("mend", lambda: mend(before, settings, part))
         changes, found = step("compare", lambda: compare(before, mesh))
-        parts = model.parts
         if parts is not None:
             parts = dataclasses.replace(parts, part=origin_parts(origin, parts.part, mesh))
         rows = mend_rows(record, plan=plan, most=asked.most)

@@ -98,7 +98,11 @@ _WRITERS: dict[str, Callable[[Mesh, Parts | None], bytes]] = {
     ".off": off_bytes,
     ".3mf": threemf_bytes,
 }
-_KEEP_PARTS = (".obj", ".3mf")
+
+
+def keeps_parts(suffix: str, *, text: bool = False) -> bool:
+    """Whether files of a suffix (text: STL as ASCII) have a place for the names of parts."""
+    return suffix.lower() in (".obj", ".3mf") or (text and suffix.lower() == ".stl")
 
 
 def check_suffix(path: Path) -> None:
@@ -121,7 +125,7 @@ def write_model(
     if len(mesh.faces) and float(np.abs(mesh.bounds).max()) > 1e30:
         raise FileError(f"{path}: coordinates of {np.abs(mesh.bounds).max():.3g} mm do not fit a model file")
     as_text = text and suffix == ".stl"
-    grouped = parts if suffix in _KEEP_PARTS or as_text else None
+    grouped = parts if keeps_parts(suffix, text=text) else None
     data = (stl_text if as_text else _WRITERS[suffix])(mesh, grouped)
     order = slice(None) if grouped is None else np.argsort(grouped.part, kind="stable")
     wanted = mesh.vertices[mesh.faces[order]]

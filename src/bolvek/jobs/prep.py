@@ -161,14 +161,14 @@ def prep(model: Model, settings: PrepSettings, step: Step = just_do) -> PrepResu
         mesh, scaled = step("scale", lambda: scale(model.mesh, chosen))
     mesh = mesh.as_stored()
     mended, made_solid = None, None
-    part, whole = model.parts.part if model.parts is not None else None, mesh
+    whole = mesh
     if settings.solid is not None:
         asked_solid = settings.solid
-        mesh, made_solid = make_solid(whole, asked_solid, step, part)
+        mesh, made_solid = make_solid(whole, asked_solid, step)
         step("solid", lambda: made_solid)
     elif settings.mend is not None:
         asked_of_mend = settings.mend
-        mesh, mended, _ = step("mend", lambda: mend(whole, asked_of_mend, part))
+        mesh, mended, _ = step("mend", lambda: mend(whole, asked_of_mend))
     try:
         solid, _ = step("check", lambda: check_hollowable(mesh))
     except WorkError:

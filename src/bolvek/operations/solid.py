@@ -6,7 +6,6 @@ from functools import partial
 from typing import Protocol, TypeVar
 
 from bolvek.analyses.shells import standing
-from bolvek.arrays import Ints32
 from bolvek.mesh import Mesh
 from bolvek.operations.mend import MendRecord, MendSettings, mend
 from bolvek.operations.recast import RecastRecord, RecastSettings, recast
@@ -42,11 +41,11 @@ class SolidRecord:
     recast: RecastRecord | None
 
 
-def make_solid(mesh: Mesh, settings: SolidSettings, step: Step, part: Ints32 | None = None) -> tuple[Mesh, SolidRecord]:
+def make_solid(mesh: Mesh, settings: SolidSettings, step: Step) -> tuple[Mesh, SolidRecord]:
     """The shortest way to a sound solid without voids: mending, which keeps the faces; where that does not do,
     recasting, with a bridge that closes what leaks. Raises WorkError where nothing is left."""
     asked = MendSettings(drop_buried=True)
-    found, mended, _ = step("mend", lambda: mend(mesh, asked, part))
+    found, mended, _ = step("mend", lambda: mend(mesh, asked))
     if mended.verdict == "sound":
         solid, cavities = _without_cavities(found)
         way = "as it is" if mended.unchanged and not cavities else "mended"

@@ -233,7 +233,7 @@ def _remake(draft: Draft, regions: list[_Region], rings: int) -> tuple[Draft, li
         failed[of] |= job.fill is None
     while not failed.all():
         result = _put_together(draft, base, owner, failed, jobs_of)
-        bad = _spoilt(result, base, owner, failed, jobs_of, mesh)
+        bad = _spoilt(result, failed, jobs_of, mesh)
         if not bad.any():
             return result, [r for k, r in enumerate(regions) if not failed[k]]
         failed |= bad
@@ -258,9 +258,7 @@ def _put_together(draft: Draft, base: Draft, owner: Ints, failed: Bools, jobs_of
     return with_fills(restored, [job for k in sorted(jobs_of) if not failed[k] for job in jobs_of[k]])
 
 
-def _spoilt(
-    result: Draft, base: Draft, owner: Ints, failed: Bools, jobs_of: dict[int, list[Job]], before: Mesh
-) -> Bools:
+def _spoilt(result: Draft, failed: Bools, jobs_of: dict[int, list[Job]], before: Mesh) -> Bools:
     """Regions whose fills cross something that was put back, or leave the surface less closed than it was."""
     sizes = [
         (k, sum(0 if job.fill is None else len(job.fill.faces) for job in jobs_of[k]))

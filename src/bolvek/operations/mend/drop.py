@@ -112,7 +112,7 @@ def _agrees(mesh: Mesh, face: int, edge: Ints, beside: dict[int, list[tuple[int,
 
 
 def _low_faces(mesh: Mesh, sliver_mm: float) -> Bools:
-    """Faces without area, as they stand or as a binary STL holds them, or lower than asked."""
+    """Faces without area, or lower than asked."""
     low = flat_faces(mesh)
     if sliver_mm > 0:
         height = np.empty(len(mesh.faces))

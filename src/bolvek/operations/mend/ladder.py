@@ -6,9 +6,10 @@ from dataclasses import replace
 import numpy as np
 
 from bolvek.analyses.shells import near_mm as default_near_mm
-from bolvek.analyses.shells import standing
+from bolvek.analyses.shells import outward_signs, standing
 from bolvek.analyses.shells.copies import part_by_part
 from bolvek.analyses.soundness import find_defects
+from bolvek.analyses.survey.crossings import find_touching
 from bolvek.arrays import Ints32
 from bolvek.errors import WorkError
 from bolvek.mesh import Mesh
@@ -40,12 +41,12 @@ def mend(mesh: Mesh, settings: MendSettings = _PLAIN, part: Ints32 | None = None
         raise WorkError("the model has no faces")
     near = default_near_mm(mesh) if settings.near_mm is None else settings.near_mm
     whole = mesh if part is None else part_by_part(mesh, part)
-    before = count_faults(whole)
+    before = count_faults(whole, part)
     begin = Draft.of(whole)
     draft, steps, after = begin, list[MendStep](), before
     extra = settings.mirror is not None or settings.drop_strays or settings.sliver_mm > 0
     if before != Faults() or extra:
-        draft, steps, after = _best_climb(begin, settings, near, before)
+        draft, steps, after = _best_climb(begin, settings, near, before, part)
     if all(not step.count for step in steps):
         draft, after = Draft.of(mesh), before
     elif not len(draft.mesh.faces):
@@ -69,17 +70,19 @@ def _still_left(step: MendStep, after: Faults) -> MendStep:
     return replace(step, left=[one for one in step.left if not gone.get(one.what, False)])
 
 
-def _best_climb(begin: Draft, asked: MendSettings, near: float, before: Faults) -> tuple[Draft, list[MendStep], Faults]:
+def _best_climb(
+    begin: Draft, asked: MendSettings, near: float, before: Faults, part: Ints32 | None
+) -> tuple[Draft, list[MendStep], Faults]:
     """The ladder climbed; where that leaves more of any fault than there was, without the steps that are to blame."""
-    draft, steps = _climb(begin, asked, near)
-    after = count_faults(draft.mesh)
+    draft, steps = _climb(begin, asked, near, part)
+    after = count_faults(draft.mesh, _parts_of(draft, part))
     worse = _more(before, after)
     if worse:
         # one step alone, the last first; then the last ones together, until nothing is worse
         taken = [step.step for step in reversed(steps) if step.count]
         for blamed in [(name,) for name in taken] + [tuple(taken[:k]) for k in range(2, len(taken) + 1)]:
-            draft, steps = _climb(begin, replace(asked, without=(*asked.without, *blamed)), near)
-            after = count_faults(draft.mesh)
+            draft, steps = _climb(begin, replace(asked, without=(*asked.without, *blamed)), near, part)
+            after = count_faults(draft.mesh, _parts_of(draft, part))
             if not _more(before, after):
                 steps += [MendStep(step=name, undone=f"it left {worse}") for name in blamed]
                 break
@@ -103,7 +106,7 @@ def _same(mesh: Mesh, other: Mesh) -> bool:
     return np.array_equal(mesh.faces, other.faces) and np.array_equal(mesh.vertices, other.vertices)
 
 
-def _climb(draft: Draft, asked: MendSettings, near: float) -> tuple[Draft, list[MendStep]]:
+def _climb(draft: Draft, asked: MendSettings, near: float, part: Ints32 | None) -> tuple[Draft, list[MendStep]]:
     steps: dict[str, MendStep] = {}
     begin = draft
 
@@ -136,7 +139,7 @@ def _climb(draft: Draft, asked: MendSettings, near: float) -> tuple[Draft, list[
     rims, _ = unclosed(draft.mesh, asked) if "close" in steps else (np.zeros(0, np.int64), [])
     if "separate" in steps:
         rims = np.union1d(rims, pinched_faces(draft.mesh))
-    take("crossings", lambda d: remake_crossings(d, d.mesh.meeting[0], rims))
+    take("crossings", lambda d: remake_crossings(d, _crossing(d.mesh, _parts_of(d, part)), rims))
     draft = draft.packed()
     if "crossings" in steps and steps["crossings"].count and "close" in steps:
         steps["close"] = replace(steps["close"], left=unclosed(draft.mesh, asked)[1])
@@ -177,15 +180,32 @@ def _worse(before: Mesh, after: Mesh, step: str) -> str:
     return f"it made {', '.join(named)}" if named else ""
 
 
-def count_faults(mesh: Mesh) -> Faults:
-    """How many of each class there are; shells inside out are asked for where the surface is closed and agrees."""
+def count_faults(mesh: Mesh, part: Ints32 | None = None) -> Faults:
+    """How many of each class there are; shells inside out are asked for where the surface is closed and agrees. Named
+    parts (F,) that only touch each other do not cross."""
     counts = {d.code: d.count for d in find_defects(mesh)}
+    if part is not None and "self_intersections" in counts:
+        counts["self_intersections"] -= len(mesh.meeting[0]) - len(_crossing(mesh, part))
     t = mesh.topology
     wrong = buried = 0
     if not t.nonmanifold_edges and not t.badly_oriented_edges and not (t.sound and t.shells == 1 and mesh.volume > 0):
         found = standing(mesh)
         wrong, buried = int(found.inverted.sum()), found.roles.count("buried")
     return Faults(**counts, inside_out=wrong, buried=buried)
+
+
+def _crossing(mesh: Mesh, part: Ints32 | None) -> Ints32:
+    """Pairs (P, 2) of faces that cross, without those of two named parts (F,) that only touch."""
+    pairs = mesh.meeting[0]
+    if part is None or not len(pairs):
+        return pairs
+    shell = np.sort(mesh.topology.shell[pairs].astype(np.int64), axis=1)
+    touch = np.isin(shell[:, 0] * mesh.topology.shells + shell[:, 1], find_touching(mesh, pairs, outward_signs(mesh)))
+    return pairs[~(touch & (part[pairs[:, 0]] != part[pairs[:, 1]]))]
+
+
+def _parts_of(draft: Draft, part: Ints32 | None) -> Ints32 | None:
+    return None if part is None else origin_parts(draft.origin, part, draft.mesh)
 
 
 def _verdict(after: Faults) -> str:

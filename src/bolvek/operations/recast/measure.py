@@ -34,7 +34,7 @@ def measure(pieces: Floats, soup: Mesh, solid: Mesh, cell: float) -> Measured:
     """Of the original, in pieces (N, 3, 3), those in the solid's material are not asked: they bound nothing."""
     off = solid.signed_distance.at(pieces.mean(axis=1))
     outer = off > -FAR_CELLS * cell
-    area = 0.5 * np.linalg.norm(np.cross(pieces[:, 1] - pieces[:, 0], pieces[:, 2] - pieces[:, 0]), axis=1)
+    area = piece_areas(pieces)
     gap = np.abs(off)
     to_new = _one_way(gap[outer], area[outer], pieces[outer].mean(axis=1))
     lost = np.flatnonzero(off > FAR_CELLS * cell)
@@ -52,6 +52,12 @@ def measure(pieces: Floats, soup: Mesh, solid: Mesh, cell: float) -> Measured:
         float(solid.face_areas[added].sum()),
         face_zones(solid, added)[:_MOST_ZONES],
     )
+
+
+def piece_areas(pieces: Floats) -> Floats:
+    """Area (N,) in mm2 of triangles (N, 3, 3)."""
+    cross = np.cross(pieces[:, 1] - pieces[:, 0], pieces[:, 2] - pieces[:, 0])
+    return np.asarray(0.5 * np.linalg.norm(cross, axis=1))
 
 
 def _one_way(gap: Floats, weight: Floats, points: Floats) -> OneWay:

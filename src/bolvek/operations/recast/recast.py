@@ -19,7 +19,7 @@ from bolvek.analyses.soundness import find_defects
 from bolvek.arrays import Bools, Floats
 from bolvek.errors import WorkError
 from bolvek.mesh import Mesh
-from bolvek.operations.recast.measure import measure
+from bolvek.operations.recast.measure import measure, piece_areas
 from bolvek.operations.recast.settings import LEAK_CELLS, Leak, RecastRecord, RecastSettings
 from bolvek.operations.slim import slim
 from bolvek.operations.untangle import untangle
@@ -78,7 +78,7 @@ def recast(mesh: Mesh, settings: RecastSettings = _PLAIN) -> tuple[Mesh, RecastR
         cavities=cavities,
         voids_filled=filled,
         dropped=dropped,
-        grown_mm2=float(_areas(pieces[thin]).sum()) if grow > 0 else 0.0,
+        grown_mm2=float(piece_areas(pieces[thin]).sum()) if grow > 0 else 0.0,
         triangles_before_slim=len(rough.faces),
         triangles=len(solid.faces),
         volume_mm3=solid.volume,
@@ -91,12 +91,6 @@ def recast(mesh: Mesh, settings: RecastSettings = _PLAIN) -> tuple[Mesh, RecastR
         added=found.added,
         leaks=_leaks(solid, cell),
     )
-
-
-def _areas(corners: Floats) -> Floats:
-    """Area (N,) of triangles (N, 3, 3)."""
-    cross = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
-    return np.asarray(0.5 * np.linalg.norm(cross, axis=1))
 
 
 def _pieces(soup: Mesh, longest: float) -> Floats:

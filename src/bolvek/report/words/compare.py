@@ -15,6 +15,8 @@ def compare_line(record: CompareRecord) -> str:
     for n, what in ((record.turned, "turned"), (record.gone, "gone"), (record.added, "new")):
         if n:
             words.append(f"{n:,} {what}")
+    if len(words) == 1:
+        words.append("not all of them as often")
     return ", ".join(words) + f"; {far_text(record)}"
 
 
