@@ -33,6 +33,11 @@ VERBS = {
         "repair, fix, heal, close holes, fill, stitch, watertight, manifold, flip normals, duplicates, symmetry",
         ("mesh", "shells", "faults", "mend", "walls", "places"),
     ),
+    "thicken": Verb(
+        "Make a solid of an open skin; grow thin walls; put a relief on a foot.",
+        "solidify, offset, extrude, shell, scan, terrain, relief, base, minimum wall, one-sided",
+        ("mesh", "shells", "faults", "mend", "walls", "hollow", "drain", "places", "fuse"),
+    ),
     "recast": Verb(
         "Make one closed solid of any faces, on a lattice.",
         "remesh, voxel, shrinkwrap, boolean union, make solid, close gaps",

@@ -23,6 +23,7 @@ GROUPS = {
     "faults": ("surface.defects", "tree.rays"),
     "places": ("tree.distance",),
     "mend": ("surface.fill", "exact.polygons"),
+    "fuse": ("exact.pierce", "exact.polygons"),
     "voids": ("grid.voxels",),
     "walls": ("surface.samples", "tree.rays", "tree.balls", "tree.signed"),
     "overhangs": ("surface.samples", "surface.sweep", "tree.rays", "grid.bridges"),

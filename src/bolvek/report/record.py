@@ -26,6 +26,7 @@ from bolvek.operations.recast import RecastRecord
 from bolvek.operations.scale import ScaleRecord
 from bolvek.operations.slim import SlimRecord
 from bolvek.operations.solid import SolidRecord
+from bolvek.operations.thicken import ThickenRecord
 
 Triple = tuple[float, float, float]
 
@@ -59,6 +60,7 @@ class ModelSection(BaseModel):
     mend: MendRecord | None = None
     tries: list[Try] | None = None
     solid: SolidRecord | None = None
+    thicken: ThickenRecord | None = None
     recast: RecastRecord | None = None
     recasts: list[RecastRecord] | None = None
     slim: SlimRecord | None = None

@@ -76,13 +76,20 @@ def dense_surface(values: Floats, origin: Floats, cell: float) -> Surface:
 
 
 def lipschitz_surface(
-    value: Callable[[Floats], Floats], low: Floats, high: Floats, cell: float, *, thin_sheets: bool = False
+    value: Callable[[Floats], Floats],
+    low: Floats,
+    high: Floats,
+    cell: float,
+    *,
+    thin_sheets: bool = False,
+    bound: Callable[[Floats], Floats] | None = None,
 ) -> Surface:
     """Zero surface of a function within a box, facing the positive side. Empty when it is nowhere negative.
 
     value gives (P,) mm at points (P, 3) and changes by at most a millimetre a millimetre; positive on the box
     and beyond. From one root brick only those are divided that may hold the surface, so the size of the box costs
     nothing. Sheets of the negative side thinner than about `THIN_SHEET` cells are passed by, unless thin_sheets.
+    bound: for a function that jumps, at least how far (P,) a change of its sign is off.
     """
     size = 2
     while size * cell < float((high - low).max()) + 2 * cell:
@@ -90,7 +97,8 @@ def lipschitz_surface(
     brick = np.zeros((1, 3), np.int64)
     while True:
         reach = (HALF_DIAGONAL * size + THIN_SHEET) * cell * (1 + 1e-9)
-        brick = brick[np.abs(value(low + (brick + 0.5 * size) * cell)) <= reach]
+        middle = low + (brick + 0.5 * size) * cell
+        brick = brick[(np.abs(value(middle)) if bound is None else bound(middle)) <= reach]
         if size == 2 or not len(brick):
             break
         size //= 2

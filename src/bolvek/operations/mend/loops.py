@@ -94,7 +94,7 @@ def choose(mesh: Mesh, loops: list[Named], openings: Openings, asked: MendSettin
         o = loop.opening
         why = ""
         if o.kind == "rim":
-            why = "the rim of an open skin: it needs a thickness ('thicken', to come), not a lid; --at closes it"
+            why = "the rim of an open skin: it needs a thickness ('thicken'), not a lid; --at closes it"
         elif one_sided[o.shell - 1]:
             why = "its surface has one side only"
         elif len(loop.half) > MOST_EDGES:
@@ -109,7 +109,7 @@ def choose(mesh: Mesh, loops: list[Named], openings: Openings, asked: MendSettin
             and not (o.lowest and ends[o.shell] == 1)
             and _narrowing(mesh, loop) < NARROWING
         ):
-            why = "it may be the end of an open shell: --close-ends closes such, 'thicken' (to come) gives it a wall"
+            why = "it may be the end of an open shell: --close-ends closes such, 'thicken' gives it a wall"
         if why:
             left.append(Left(o.kind, why, o.where_mm, o.size_mm))
         else:

@@ -32,7 +32,7 @@ def orient(draft: Draft, *, shells: bool) -> tuple[Draft, MendStep]:
     flipped = found.turned & ~inverted[shell]
     left = []
     if found.one_sided.any():
-        text = "it has one side only, which no turning of faces makes agree: 'thicken' (to come) gives it two"
+        text = "it has one side only, which no turning of faces makes agree: 'thicken' gives it two"
         left = [Left("one-sided surface", text, *shell_place(mesh, s)) for s in _rows(found.one_sided).tolist()]
     if not wrong.any():
         return draft, MendStep(step="orient", left=left)

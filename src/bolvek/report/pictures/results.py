@@ -7,6 +7,7 @@ from bolvek.analyses.deviation import Compared, CompareRecord
 from bolvek.analyses.proof import ProofRecord
 from bolvek.analyses.survey.record import Marks, Survey
 from bolvek.mesh import Mesh
+from bolvek.operations.thicken import ThickenRecord
 from bolvek.report.pictures.plain import model_caption, picture
 from bolvek.units import count_text
 
@@ -34,6 +35,13 @@ def survey_result(path: Path, mesh: Mesh, survey: Survey, marks: Marks) -> bytes
     words = "no fault found" if clean else "not sound" if not survey.sound else "sound, with findings"
     caption = model_caption(path, mesh, verdict=words, fit=clean, shells=count_text(survey.shells, "shell"))
     return survey_picture(mesh, survey, marks, caption)
+
+
+def thicken_result(path: Path, mesh: Mesh, record: ThickenRecord) -> bytes:
+    """What thickening made, outside and cut open."""
+    told = f"{record.mean_mm:.2f} mm thick in the mean, {record.least_mm:.2f} at least" if record.way == "skin" else ""
+    caption = model_caption(path, mesh, told=told) if told else model_caption(path, mesh)
+    return picture(mesh, caption, cut_open=True)
 
 
 def compare_result(path: Path, old: Mesh, new: Mesh, record: CompareRecord, found: Compared, verdict: str) -> bytes:

@@ -28,10 +28,10 @@ _MEANS = {
 }
 _OPENINGS_ADVICE = {
     "hole": "'mend' closes the holes",
-    "hole or rim": "'mend --close-ends' caps what was solid; a skin needs a thickness ('thicken', to come)",
+    "hole or rim": "'mend --close-ends' caps what was solid; a skin needs a thickness ('thicken')",
     "crack": "'mend' joins the banks of the cracks",
     "seam": "'mend' welds the seams",
-    "rim": "a skin needs a thickness ('thicken', to come), not a lid",
+    "rim": "a skin needs a thickness ('thicken'), not a lid",
 }
 HELP = {
     "unit": "'scale --unit UNIT' reads the numbers in another unit and writes millimetres",
@@ -131,9 +131,7 @@ def next_text(s: Survey, judgement: Judgement) -> str:
         return "'walls' and 'overhangs' show whether it prints, 'hollow' or 'prep' save material"
     skins = [o for o in s.openings if o.kind == "rim"]
     if faults == ["open_edges"] and len(skins) == len(s.openings):
-        return (
-            "it is a skin: it needs a thickness ('thicken', to come); 'mend --at PLACE' puts a lid on it all the same"
-        )
+        return "it is a skin: it needs a thickness ('thicken'); 'mend --at PLACE' puts a lid on it all the same"
     if faults == ["self_intersections"] and not s.self_intersections.of_itself:
         return class_of("self_intersections").advice
     if faults == ["buried"]:
@@ -147,7 +145,7 @@ def _advice(code: str, s: Survey) -> str:
     if code == "open_edges":
         return _openings_advice(s.openings)
     if code == "badly_oriented_edges" and s.one_sided:
-        thick = "the one with one side needs a thickness ('thicken', to come): it has no outside"
+        thick = "the one with one side needs a thickness ('thicken'): it has no outside"
         return f"{class_of(code).advice}; {thick}" if s.flipped.count else thick
     if code == "twin_faces" and not s.twins.same_way:
         return "'mend' takes both out, which joins the bodies that lie against each other there"

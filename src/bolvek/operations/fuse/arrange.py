@@ -1,0 +1,257 @@
+"""Two sound meshes cut along each other and put together: union, difference, what they have in common.
+
+Every edge that goes through a face of the other mesh makes a node; that it does is decided exactly, where it is is
+rounded. A node is named by its edge and its face and made once, so neighbours agree. Neither mesh crosses itself, so
+on each face the nodes are joined by lines that do not cross; with the pieces of the face's edges on the kept side of
+the other mesh they make loops, which are triangulated. Which side a piece lies on is read off the nodes, never
+measured; only what no line reaches is asked for its winding number. After Lo and Wang 2004, and Zhou et al. 2016
+("Mesh Arrangements for Solid Geometry"), for the simple case of two meshes without crossings of their own.
+
+Touching without crossing cannot be decided so: it raises `TooClose`, and the caller moves one mesh a little.
+"""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from bolvek.arrays import Bools, Floats, Ints, Ints8, Ints32
+from bolvek.kernels.exact.pierce import TOUCH, pierce_pairs
+from bolvek.kernels.exact.polygons import CROSSED, cut_polygons
+from bolvek.mesh import Mesh
+from bolvek.operations.cut import TooClose
+from bolvek.spatial.groups import linked_groups
+from bolvek.spatial.parallel import run_ranges
+from bolvek.spatial.polygons import PolygonError, signed_area, triangulate
+from bolvek.spatial.tree import Tree
+
+UNION, DIFFERENCE, COMMON = (1, 1), (1, -1), (-1, -1)
+"""Which side of the other mesh the faces of each mesh are kept on: 1 outside, -1 inside."""
+
+
+def arrange(a: Mesh, b: Mesh, keep: tuple[int, int]) -> tuple[Mesh, Ints32]:
+    """One of UNION, DIFFERENCE, COMMON of two sound meshes, and for each face of it the face it is of, b's numbered
+    after a's. Faces of a that are not cut come first, bit for bit; vertices are not rounded. Raises TooClose."""
+    both = a.joined(b)
+    owner = np.zeros(len(both.faces), np.int8)
+    owner[len(a.faces) :] = 1
+    lines = _Lines.of(both, _meeting(a, b))
+    outside = _vertex_sides(both, lines, a, b)
+    cut = np.zeros(len(both.faces), bool)
+    cut[lines.pairs.ravel()] = True
+    wanted = np.where(owner == 0, keep[0], keep[1])
+    whole = ~cut & (outside[both.faces[:, 0]] == wanted)
+    faces, source = _pieces(both, lines, outside, wanted, np.flatnonzero(cut))
+    kept = np.concatenate([both.faces[whole], faces])
+    source = np.concatenate([np.flatnonzero(whole), source])
+    if keep[0] != keep[1]:
+        turn = owner[source] == 1
+        kept[turn] = kept[turn][:, ::-1]
+    result = Mesh(np.concatenate([both.vertices, lines.places]), kept).picked(slice(None))
+    return result, source.astype(np.int32, copy=False)
+
+
+def _meeting(a: Mesh, b: Mesh) -> Ints:
+    """Pairs (P, 2) of faces, of a and of b (numbered after a's), that meet."""
+    low = np.maximum(a.bounds[0], b.bounds[0])
+    high = np.minimum(a.bounds[1], b.bounds[1])
+    if (low > high).any():
+        return np.zeros((0, 2), np.int64)
+    ours, theirs = a.tree.faces_in_box(low, high), b.tree.faces_in_box(low, high)
+    n = len(a.faces)
+    rows = np.concatenate([ours, n + theirs])
+    faces = np.concatenate([a.faces[ours], b.faces[theirs] + np.int32(len(a.vertices))])
+    vertices = np.concatenate([a.vertices, b.vertices])
+    pairs, count = Tree(vertices, faces, a.bounds.mean(axis=0)).meeting_pairs(_MOST_PAIRS)
+    if count > _MOST_PAIRS:
+        raise TooClose
+    found = rows[pairs.astype(np.int64)]
+    return found[(found[:, 0] < n) & (found[:, 1] >= n)]
+
+
+_MOST_PAIRS = 2_000_000
+
+
+@dataclass(frozen=True)
+class _Lines:
+    """Where two meshes cross. pairs (P, 2): faces that meet; places (N, 3): nodes; start, end (P,): nodes of the line
+    on the first face of each pair, with what lies outside the second on its left. edge, node, sign (N,): nodes along
+    edges, in their order; edge: its lower half-edge, in whose direction the sign is 1 where it enters the other mesh.
+    """
+
+    pairs: Ints
+    places: Floats
+    start: Ints
+    end: Ints
+    edge: Ints
+    node: Ints
+    sign: Ints8
+
+    @classmethod
+    def of(cls, mesh: Mesh, pairs: Ints) -> "_Lines":
+        """The lines of some pairs of faces that meet. Raises TooClose."""
+        hits = np.zeros((len(pairs), 6), np.int8)
+        run_ranges(lambda b, e: pierce_pairs(mesh.vertices, mesh.faces, pairs, b, e, hits), len(pairs), grain=256)
+        if (hits == TOUCH).any() or ((hits != 0).sum(axis=1) != 2).any():
+            raise TooClose
+        row, k = np.nonzero(hits)
+        sign = hits[row, k].astype(np.int64)
+        second = k >= 3
+        half = 3 * pairs[row, second.astype(np.int64)] + k % 3
+        other = pairs[row, 1 - second.astype(np.int64)]
+        across = mesh.topology.opposite[half]
+        edge = np.minimum(half, across)
+        key, first, node = np.unique(edge * np.int64(len(mesh.faces)) + other, return_index=True, return_inverse=True)
+        if len(row) != 2 * len(key):
+            raise TooClose
+        # on the first face a line begins where its own edge enters the other, or where the other's edge leaves it
+        begins = (sign == 1) ^ second
+        if (begins[0::2] == begins[1::2]).any():
+            raise TooClose
+        ends = node.reshape(-1, 2)
+        flip = ~begins[0::2]
+        start = np.where(flip, ends[:, 1], ends[:, 0])
+        end = np.where(flip, ends[:, 0], ends[:, 1])
+        along = np.where(half[first] == edge[first], sign[first], -sign[first])
+        places, share = _places(mesh, edge[first], other[first])
+        order = np.lexsort((share, edge[first]))
+        edges, signs = edge[first][order], along[order]
+        same = edges[1:] == edges[:-1]
+        if (signs[1:][same] == signs[:-1][same]).any():
+            raise TooClose  # two nodes too near each other to be told apart
+        return cls(pairs, places, start, end, edges, order, signs.astype(np.int8))
+
+
+def _places(mesh: Mesh, edge: Ints, face: Ints) -> tuple[Floats, Floats]:
+    """Where edges (N,) go through the planes of faces (N,): places (N, 3), and how far along the edges they are."""
+    p, q = (mesh.vertices[end] for end in mesh.edge_ends(edge))
+    a, b, c = (mesh.vertices[mesh.faces[face, k]] for k in range(3))
+    normal = np.cross(b - a, c - a)
+    dp, dq = np.einsum("ij,ij->i", p - a, normal), np.einsum("ij,ij->i", q - a, normal)
+    share = np.clip(dp / np.where(dp == dq, 1.0, dp - dq), 0.0, 1.0)
+    return p + share[:, None] * (q - p), share
+
+
+def _vertex_sides(mesh: Mesh, lines: _Lines, a: Mesh, b: Mesh) -> Ints8:
+    """For each vertex 1 outside the other mesh, -1 in it: told by nodes on its edges, passed on along edges without."""
+    if len(lines.edge):
+        first = np.concatenate([[True], lines.edge[1:] != lines.edge[:-1]])
+        last = np.concatenate([first[1:], [True]])
+        p, _ = mesh.edge_ends(lines.edge[first])
+        _, q = mesh.edge_ends(lines.edge[last])
+    else:
+        first = last = np.zeros(0, bool)
+        p = q = np.zeros(0, np.int32)
+    pierced = np.zeros(3 * len(mesh.faces), bool)
+    pierced[lines.edge] = True
+    free = np.flatnonzero(~pierced & (mesh.topology.opposite > np.arange(3 * len(mesh.faces))))
+    group = linked_groups(len(mesh.vertices), np.stack(mesh.edge_ends(free), axis=1))
+    told = np.zeros(int(group.max()) + 1, np.int8)
+    known = np.concatenate([group[p], group[q]])
+    says = np.concatenate([lines.sign[first], -lines.sign[last]])
+    told[known] = says
+    if (told[known] != says).any():
+        raise TooClose
+    ask = np.flatnonzero(told[group] == 0)
+    ask = ask[np.unique(group[ask], return_index=True)[1]]
+    for rows, other in ((ask[ask < len(a.vertices)], b), (ask[ask >= len(a.vertices)], a)):
+        if len(rows):
+            told[group[rows]] = np.where(other.tree.winding(mesh.vertices[rows]) > 0.5, -1, 1)
+    return told[group]
+
+
+def _pieces(mesh: Mesh, lines: _Lines, side: Ints8, wanted: Ints, cut: Ints) -> tuple[Ints32, Ints]:
+    """What is kept of the faces that are cut, in triangles, and the face that each is of."""
+    base = len(mesh.vertices)
+    steps: dict[int, list[tuple[int, int]]] = {int(f): [] for f in cut}
+    start, end = (base + lines.start).tolist(), (base + lines.end).tolist()
+    # outside lies on the left of a line on the first face, on its right on the second
+    for (f, g), s, e in zip(lines.pairs.tolist(), start, end, strict=True):
+        steps[f].append((s, e) if wanted[f] == 1 else (e, s))
+        steps[g].append((e, s) if wanted[g] == 1 else (s, e))
+    chains: dict[int, list[int]] = {}
+    for edge, node in zip(lines.edge.tolist(), lines.node.tolist(), strict=True):
+        chains.setdefault(edge, []).append(base + node)
+    points = np.concatenate([mesh.vertices, lines.places])
+    opposite = mesh.topology.opposite
+    plain: list[list[int]] = []
+    owner: list[int] = []
+    holed: list[tuple[int, int, int]] = []
+    source: list[int] = []
+    for f in cut.tolist():
+        own, keep = steps[f], int(wanted[f])
+        corner = mesh.faces[f].tolist()
+        for k in range(3):
+            half = 3 * f + k
+            ends = [corner[k], *_run(chains, half, int(opposite[half])), corner[(k + 1) % 3]]
+            kept = side[corner[k]] == keep
+            for one, other in zip(ends, ends[1:], strict=False):
+                if kept:
+                    own.append((one, other))
+                kept = not kept
+        loops = _trace(own)
+        flat = _flat(mesh.area_vectors[f], points, loops)
+        if len(loops) == 1 or all(signed_area(flat, loop) > 0 for loop in loops):  # type: ignore[arg-type]
+            plain += loops
+            owner += [f] * len(loops)
+            continue
+        try:
+            holed += triangulate(flat, loops)  # type: ignore[arg-type]
+        except PolygonError:
+            raise TooClose from None
+        source += [f] * (len(holed) - len(source))
+    faces = np.concatenate([_triangles(points, plain), np.array(holed, np.int32).reshape(-1, 3)])
+    sizes = np.array([len(loop) for loop in plain], np.int64) - 2
+    return faces, np.concatenate([np.repeat(np.array(owner, np.int64), sizes), np.array(source, np.int64)])
+
+
+def _triangles(points: Floats, loops: list[list[int]]) -> Ints32:
+    """Triangles of simple polygons, those of each together."""
+    start = np.cumsum([0] + [len(loop) for loop in loops])
+    corners = np.array([node for loop in loops for node in loop], np.int64)
+    count = len(loops)
+    faces = np.empty((len(corners) - 2 * count, 3), np.int32)
+    kind, bent = np.zeros(count, np.uint8), np.zeros(count)
+    run_ranges(lambda b, e: cut_polygons(points, start, corners, b, e, faces, kind, bent), count, grain=256)
+    if (kind & CROSSED).any():
+        raise TooClose
+    return faces
+
+
+def _run(chains: dict[int, list[int]], half: int, across: int) -> list[int]:
+    """The nodes on a half-edge, in its direction."""
+    found = chains.get(min(half, across), [])
+    return found if half < across else found[::-1]
+
+
+def _trace(steps: list[tuple[int, int]]) -> list[list[int]]:
+    """Loops of directed steps; each place is left once."""
+    after = dict(steps)
+    if len(after) != len(steps):
+        raise TooClose
+    loops = []
+    while after:
+        first, at = after.popitem()
+        loop = [first]
+        while at != first:
+            loop.append(at)
+            if at not in after:
+                raise TooClose
+            at = after.pop(at)
+        loops.append(loop)
+    return loops
+
+
+def _flat(normal: Floats, points: Floats, loops: list[list[int]]) -> dict[int, tuple[float, float]]:
+    """Points seen against the normal: the largest component is dropped, the turn is kept."""
+    k = int(np.argmax(np.abs(normal)))
+    i, j = ((k + 1) % 3, (k + 2) % 3) if normal[k] > 0 else ((k + 2) % 3, (k + 1) % 3)
+    return {n: (float(points[n, i]), float(points[n, j])) for loop in loops for n in loop}
+
+
+def kept_faces(source: Ints32, mesh: Mesh, faces: Mesh, offset: int) -> Bools:
+    """Which faces (F,) of a mesh, numbered from the offset in `source`, are left as they were, bit for bit."""
+    kept = np.zeros(len(mesh.faces), bool)
+    rows = np.flatnonzero((source >= offset) & (source < offset + len(mesh.faces)))
+    same = (faces.vertices[faces.faces[rows]] == mesh.vertices[mesh.faces[source[rows] - offset]]).all(axis=(1, 2))
+    kept[source[rows[same]] - offset] = True
+    return kept

@@ -1,0 +1,94 @@
+"""The rim of a skin, trimmed by as little as works.
+
+Faces that hang by a corner, cross others or fold where the rim strip is to go are taken off, if they are near the rim;
+large ones are cut up first, so that no wide strip goes with them.
+"""
+
+from collections.abc import Callable
+
+import numpy as np
+
+from bolvek.analyses.zones import face_zones
+from bolvek.arrays import Ints
+from bolvek.errors import WorkError
+from bolvek.mesh import Mesh
+from bolvek.operations.refine import refine
+from bolvek.operations.thicken.solid import rim_tree
+from bolvek.units import count_text, point_text
+
+_ROUNDS = 16
+_FINE = 0.35  # thicknesses: longer faces are cut up before any goes
+_REACH = 2.0  # thicknesses from the rim
+_ISLAND = 1.0  # square thicknesses: pieces cut off that are smaller go too
+
+
+def hanging_faces(mesh: Mesh) -> Ints:
+    """Faces of every fan at a vertex but the largest."""
+    topology = mesh.topology
+    corners = np.flatnonzero(topology.fan >= 0)
+    fan = topology.fan[corners]
+    vertex = mesh.faces.ravel()[corners]
+    names, number = np.unique(fan, return_inverse=True)
+    area = np.bincount(number, mesh.face_areas[corners // 3])
+    owner = mesh.faces.ravel()[names]
+    best = np.zeros(len(mesh.vertices))
+    np.maximum.at(best, owner, area)
+    several = np.bincount(owner, minlength=len(mesh.vertices)) > 1
+    first = np.full(len(mesh.vertices), -1)
+    rows = np.flatnonzero(area == best[owner])
+    first[owner[rows[::-1]]] = rows[::-1]
+    return np.unique(corners[several[vertex] & (number != first[vertex])] // 3)
+
+
+def trimmed(skin: Mesh, thickness: float, faulty: Callable[[Mesh], Ints]) -> tuple[Mesh, float]:
+    """The skin without what is in the way at its rim, and its area (mm2). faulty: tells the faces that are.
+
+    Raises WorkError where some of them are far from the rim, or nothing helps.
+    """
+    gone = 0.0
+    for _ in range(_ROUNDS):
+        bad = hanging_faces(skin)
+        if not len(bad):
+            bad = faulty(skin)
+        if not len(bad):
+            return skin, gone
+        middles = skin.corners[bad].mean(axis=1)
+        off = rim_tree(skin).nearest(middles)[0]
+        if (off > _REACH * thickness).any():
+            where = middles[int(np.argmax(off))]
+            raise WorkError(
+                f"{count_text(len(bad), 'face')} of the skin cross or fold away from its rim, as at "
+                f"{point_text(where)}: 'mend' or 'recast' is for that"
+            )
+        edges = np.linalg.norm(np.roll(skin.corners[bad], -1, axis=1) - skin.corners[bad], axis=2).max(axis=1)
+        chosen = np.zeros(len(skin.faces), bool)
+        chosen[bad[edges > 2 * _FINE * thickness]] = True
+        if chosen.any():
+            skin, _ = refine(skin, chosen, _FINE * thickness)
+            continue
+        keep = np.ones(len(skin.faces), bool)
+        keep[bad] = False
+        before = skin.area
+        skin = _without_islands(skin.picked(keep), thickness)
+        gone += before - skin.area
+        if not len(skin.faces):
+            break
+    raise WorkError("nothing of the skin is left to thicken once its rim is trimmed: 'recast' is for such faces")
+
+
+def _without_islands(skin: Mesh, thickness: float) -> Mesh:
+    if not len(skin.faces):
+        return skin
+    area = np.bincount(skin.topology.shell, skin.face_areas)
+    keep = area >= min(_ISLAND * thickness**2, float(area.max()))
+    return skin if keep.all() else skin.picked(keep[skin.topology.shell])
+
+
+def refuse_rim(skin: Mesh, bad: Ints) -> WorkError:
+    """What is wrong with a rim that was not to be trimmed."""
+    zones = face_zones(skin, bad)
+    return WorkError(
+        f"{count_text(len(bad), 'face')} of the skin cross, fold or hang by a corner in "
+        f"{count_text(len(zones), 'place')}, the largest at {point_text(zones[0].where_mm)}: "
+        "--trim takes such off the rim, 'mend' looks at the rest"
+    )

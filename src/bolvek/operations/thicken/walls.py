@@ -1,0 +1,215 @@
+"""Thin walls of closed models made thick enough, the rest left bit for bit.
+
+Where the wall is thinner than asked, a copy of the surface on the side that is to stay, a little below it, is thickened
+into the wall and out on the other side; growing both ways, copies of both sides each take half of what is missing. The
+copy reaches beyond the thin zone and gets thinner there, so that it sinks into the wall where that is thick enough: the
+growth blends in. Each copy is a body of its own, and united with the model.
+"""
+
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from bolvek.analyses.soundness import find_defects
+from bolvek.analyses.thickness import SAMPLES_A_WALL, crease_samples, measure, sample_surface, wall_tolerance_mm
+from bolvek.analyses.zones import group_faces
+from bolvek.arrays import Bools, Floats
+from bolvek.errors import WorkError
+from bolvek.mesh import Mesh
+from bolvek.operations.fuse import unite
+from bolvek.operations.refine import refine
+from bolvek.operations.slim import slim
+from bolvek.operations.thicken.cover import Cover, cover
+from bolvek.operations.thicken.offset import Offset, offset
+from bolvek.operations.thicken.rim import trimmed
+
+if TYPE_CHECKING:
+    from scipy.spatial import cKDTree
+
+_ROUNDS = 1
+_MOST_PATCHES = 40
+_SINK, _ASIDE = 0.01, 0.002  # thicknesses: how far a copy stays below the side that is kept, and off its border
+_SPECK = 0.3  # square thicknesses: smaller patches are no walls
+_SLIM = 0.001  # thicknesses
+_NEAR = 8  # samples looked at around a place
+_WAYS = np.array([[1, 1, 0], [1, -1, 0], [0, 1, 1], [0, 1, -1], [1, 0, 1], [1, 0, -1]]) / np.sqrt(2)
+"""Directions, each turned outward, in which a surface looks for others: an inside sees them in most."""
+_OVER = 1.04  # thicknesses: how thick copies are
+_TAPER = 0.3  # of the thickness that a copy loses over the blend
+
+
+@dataclass(frozen=True)
+class _Thin:
+    """Samples with a wall thinner than asked: points (N, 3), outward normals, walls (mm) and areas (mm2)."""
+
+    points: Floats
+    normals: Floats
+    wall: Floats
+    area: Floats
+
+
+@dataclass(frozen=True)
+class Grown:
+    """The model with thick walls; thin areas (mm2) and the least wall (mm, inf: none is thin) before and after; patches
+    of the surface that were thickened, and those that could not be."""
+
+    mesh: Mesh
+    thin_before_mm2: float
+    thin_after_mm2: float
+    least_before_mm: float
+    least_mm: float
+    patches: int
+    given_up: int
+
+
+def grow_walls(mesh: Mesh, least: float, side: str, blend: float) -> Grown:
+    """Make every wall of a sound mesh as thick as `least` mm, growing "out", "in" or "both" ways, blended into the rest
+    over `blend` mm."""
+    thin = before = _thin(mesh, least)
+    result, patches, given_up = mesh, 0, 0
+    for _ in range(_ROUNDS):
+        if not len(thin.points):
+            break
+        given_up = 0
+        for body in _bodies(result, thin, least, side, blend):
+            try:
+                result = unite(result, body)[0]
+                patches += 1
+            except WorkError:
+                given_up += 1
+        thin = _thin(result, least)
+    return Grown(
+        result,
+        float(before.area.sum()),
+        float(thin.area.sum()),
+        float(before.wall.min(initial=np.inf)),
+        float(thin.wall.min(initial=np.inf)),
+        patches,
+        given_up,
+    )
+
+
+def _thin(mesh: Mesh, least: float) -> _Thin:
+    """Where the wall is thinner than asked, its sides square to each other."""
+    spacing = least / SAMPLES_A_WALL
+    samples = sample_surface(mesh, spacing)
+    points, face, normals = crease_samples(mesh, spacing)
+    points = np.concatenate([samples.points, points])
+    normals = np.concatenate([mesh.normals_of(samples.face), normals])
+    area = np.concatenate([samples.area, np.zeros(len(face))])
+    face = np.concatenate([samples.face, face])
+    ones = np.ones(len(mesh.faces))
+    m = measure(mesh, points, face, ones, widest_ball_mm=1.25 * least, normals=normals, far_mm=1.25 * least)
+    rows = np.flatnonzero(m.square & (m.wall < least - wall_tolerance_mm(least)))
+    return _Thin(points[rows], normals[rows], m.wall[rows], area[rows])
+
+
+def _stays(mesh: Mesh, thin: _Thin, side: str) -> Bools:
+    """Samples on the side that is kept; all where both grow, or where the wall has no inside (a plate)."""
+    everything = np.ones(len(thin.points), bool)
+    if side == "both":
+        return everything
+    seen = np.zeros(len(thin.points))
+    for way in _WAYS:
+        turned = np.where(np.einsum("ij,j->i", thin.normals, way)[:, None] < 0, -way, way) + thin.normals
+        seen += np.isfinite(mesh.tree.rays(thin.points, turned, near=1e-6 * float(mesh.size.max())).distance[:, 0])
+    outer = seen < 0.5 * len(_WAYS)
+    rests = ~outer if side == "out" else outer
+    return rests if rests.any() and not rests.all() else everything
+
+
+def _bodies(mesh: Mesh, thin: _Thin, least: float, side: str, blend: float) -> list[Mesh]:
+    """A body for each patch of the surface that has thin wall beneath."""
+    from scipy.spatial import cKDTree
+
+    rests = _stays(mesh, thin, side)
+    half = bool(rests.all())
+    tree = cKDTree(thin.points[rests])
+    wall, normals = thin.wall[rests], thin.normals[rests]
+    spots = sample_surface(mesh, 0.5 * least)
+    chosen = np.zeros(len(mesh.faces), bool)
+    chosen[spots.face[_beside(tree, normals, spots.points, mesh.normals_of(spots.face), blend + least)]] = True
+    if not chosen.any():
+        return []
+    piece = mesh.picked(chosen)
+    piece, _ = refine(piece, np.ones(len(piece.faces), bool), max(least, 0.5 * blend))
+    own = _beside(tree, normals, piece.corners.mean(axis=1), piece.unit_normals, blend + 0.6 * least)
+    if not own.any():
+        return []
+    piece = piece.picked(own)
+    group = group_faces(piece, np.arange(len(piece.faces)))
+    area = np.bincount(group, piece.face_areas)
+    found = []
+    for number in np.argsort(-area, kind="stable")[:_MOST_PATCHES].tolist():
+        if area[number] < _SPECK * least**2:
+            break
+        patch = piece.picked(group == number)
+
+        def thickness(points: Floats) -> Floats:
+            off, at = tree.query(points)
+            share = 1.0 - _TAPER * np.clip((off - least / SAMPLES_A_WALL) / blend, 0.0, 1.0)
+            wanted = 0.5 * (wall[at] + least) if half else np.full(len(at), least)
+            return np.asarray(_OVER * wanted * share)
+
+        body = _body(patch, thickness, least)
+        if body is not None:
+            found.append(body)
+    return found
+
+
+def _beside(tree: "cKDTree", normals: Floats, points: Floats, facing: Floats, reach: float) -> Bools:
+    """Points (P, 3) of surfaces facing somewhere (P, 3) with a sample near that faces about the same way."""
+    off, at = tree.query(points, k=_NEAR, distance_upper_bound=reach)
+    alike = np.einsum("ij,ikj->ik", facing, normals[np.minimum(at, len(normals) - 1)]) > 0.5
+    return np.asarray((np.isfinite(off) & alike).any(axis=1))
+
+
+def _body(patch: Mesh, thickness: Callable[[Floats], Floats], least: float) -> Mesh | None:
+    """A patch made solid: its front a little below the surface, its rim a little inside; None where that has faults."""
+
+    def made(one: Mesh) -> Offset:
+        wanted = thickness(one.vertices)
+        most = float(wanted.max())
+        found = None
+        for rounds in (0, 2):
+            double = cover(one, rounds)
+            tried = offset(_drawn_in(double, _ASIDE * least), -_SINK * least, most, wanted[double.place] / most)
+            if found is None or (len(tried.stuck_faces), -tried.share.mean()) < (
+                len(found.stuck_faces),
+                -found.share.mean(),
+            ):
+                found = tried
+            if found.share.min() > 0.999:
+                break
+        assert found is not None
+        return found
+
+    try:
+        patch, _ = trimmed(patch, least, lambda one: made(one).stuck_faces)
+    except WorkError:
+        return None
+    found = made(patch)
+    for mesh in (slim(found.solid, _SLIM * least)[0].as_stored(), found.solid.as_stored()):
+        if not find_defects(mesh):
+            return mesh
+    return None
+
+
+def _drawn_in(double: Cover, by: float) -> Cover:
+    """The cover of a patch whose rim is moved into the patch."""
+    skin = double.skin
+    a, b = skin.edge_ends(double.half)
+    face = double.half // 3
+    along = skin.vertices[b] - skin.vertices[a]
+    inward = np.cross(skin.unit_normals[face], along)
+    inward /= np.maximum(np.linalg.norm(inward, axis=1), 1e-300)[:, None]
+    step = np.zeros((len(skin.vertices), 3))
+    for end in (a, b):
+        np.add.at(step, end, inward)
+    length = np.linalg.norm(step, axis=1)
+    moved = length > 0
+    # a corner moves so that both of its sides do
+    step[moved] *= (by * 2.0 / np.maximum(length[moved], 0.5) ** 2)[:, None]
+    return replace(double, skin=skin.moved(skin.vertices + step))
