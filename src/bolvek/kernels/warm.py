@@ -93,6 +93,7 @@ def warm_up(modules: Iterable[str], tell: Callable[[int, int], None] = lambda *_
                 done += 1
                 tell(done, total)
         worker.stdin.close()
+        worker.stdout.close()
         worker.wait()
 
     threads = [threading.Thread(target=serve) for _ in range(min(_cores(), MOST_WORKERS, total))]

@@ -52,6 +52,12 @@ def trimmed(skin: Mesh, thickness: float, faulty: Callable[[Mesh], Ints]) -> tup
             bad = faulty(skin)
         if not len(bad):
             return skin, gone
+        edges = np.linalg.norm(np.roll(skin.corners[bad], -1, axis=1) - skin.corners[bad], axis=2).max(axis=1)
+        chosen = np.zeros(len(skin.faces), bool)
+        chosen[bad[edges > 2 * _FINE * thickness]] = True
+        if chosen.any():
+            skin, _ = refine(skin, chosen, _FINE * thickness)
+            continue
         middles = skin.corners[bad].mean(axis=1)
         off = rim_tree(skin).nearest(middles)[0]
         if (off > _REACH * thickness).any():
@@ -60,12 +66,6 @@ def trimmed(skin: Mesh, thickness: float, faulty: Callable[[Mesh], Ints]) -> tup
                 f"{count_text(len(bad), 'face')} of the skin cross or fold away from its rim, as at "
                 f"{point_text(where)}: 'mend' or 'recast' is for that"
             )
-        edges = np.linalg.norm(np.roll(skin.corners[bad], -1, axis=1) - skin.corners[bad], axis=2).max(axis=1)
-        chosen = np.zeros(len(skin.faces), bool)
-        chosen[bad[edges > 2 * _FINE * thickness]] = True
-        if chosen.any():
-            skin, _ = refine(skin, chosen, _FINE * thickness)
-            continue
         keep = np.ones(len(skin.faces), bool)
         keep[bad] = False
         before = skin.area

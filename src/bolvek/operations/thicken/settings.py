@@ -56,7 +56,7 @@ class ThickenSettings:
 @dataclass(frozen=True, kw_only=True)
 class ThickenRecord:
     """What thickening did. way: "skin", "foot" or "walls". sheets: open pieces; closed: closed ones left as they were;
-    turned: faces turned so that the skin agrees with itself; trimmed_mm2: taken off the rim. Of a skin: the thickness
+    turned: faces turned so that the skin agrees with itself; along: the direction asked for; trimmed_mm2: taken off the rim. Of a skin: the thickness
     as measured from it, share_full: of its area that is 90% as thick as asked, least_mm, mean_mm; below_mm2: of the
     area thinner than can be printed, with its zones; smoothed: rounds that the directions were smoothed; backed_off:
     vertices that could not go all the way; filled: how often thin places were filled, on a lattice of cell_mm.
@@ -69,6 +69,7 @@ class ThickenRecord:
     sheets: int = 0
     closed: int = 0
     turned: int = 0
+    along: Triple | None = None
     trimmed_mm2: float = 0.0
     share_full: float | None = None
     least_mm: float | None = None

@@ -136,6 +136,7 @@ def _skin(skin: Mesh, settings: ThickenSettings) -> tuple[Mesh, ThickenRecord]:
         steep = np.flatnonzero(np.abs(skin.unit_normals @ along) * thickness < settings.least_mm)
     return solid.mesh, replace(
         record,
+        along=settings.along,
         trimmed_mm2=gone,
         smoothed=smoothed,
         backed_off=int((found.share < 0.999).sum()),

@@ -49,7 +49,8 @@ def thicken_rows(record: ThickenRecord) -> list[Styled]:
     if record.closed and record.way != "walls":
         rows.append(("closed", f"{count_text(record.closed, 'closed shell')} left as they were", ""))
     if record.way == "skin":
-        how = [f"the other side follows {'smoothed normals' if record.smoothed else 'the normals'}"]
+        way = "smoothed normals" if record.smoothed else "the normals"
+        how = [f"the other side follows {way if record.along is None else f'the direction {point_text(record.along)}'}"]
         if record.backed_off:
             how.append(f"{record.backed_off:,} vertices could not go all the way")
         if record.filled:
