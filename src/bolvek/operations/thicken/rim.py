@@ -16,7 +16,7 @@ from bolvek.operations.refine import refine
 from bolvek.operations.thicken.solid import rim_tree
 from bolvek.units import count_text, point_text
 
-_ROUNDS = 16
+_ROUNDS = 24
 _FINE = 0.35  # thicknesses: longer faces are cut up before any goes
 _REACH = 2.0  # thicknesses from the rim
 _ISLAND = 1.0  # square thicknesses: pieces cut off that are smaller go too
@@ -56,7 +56,8 @@ def trimmed(skin: Mesh, thickness: float, faulty: Callable[[Mesh], Ints]) -> tup
         chosen = np.zeros(len(skin.faces), bool)
         chosen[bad[edges > 2 * _FINE * thickness]] = True
         if chosen.any():
-            skin, _ = refine(skin, chosen, _FINE * thickness)
+            # step by step: most of a large face is soon out of the way
+            skin, _ = refine(skin, chosen, max(_FINE * thickness, 0.4 * float(edges.max())))
             continue
         middles = skin.corners[bad].mean(axis=1)
         off = rim_tree(skin).nearest(middles)[0]
