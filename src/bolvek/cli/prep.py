@@ -17,11 +17,13 @@ from bolvek.cli.base.options import (
     replace_option,
     unit_option,
 )
-from bolvek.cli.base.types import LENGTH, PLACE
+from bolvek.cli.base.types import LENGTH, PATH, PLACE
+from bolvek.errors import UsageError
 
 if TYPE_CHECKING:
     from bolvek.cli.base.run import Outcome, Steps
     from bolvek.formats import Model
+    from bolvek.mesh import Mesh
 
 
 @click.command("prep")
@@ -32,7 +34,9 @@ if TYPE_CHECKING:
     click.option("--longest", type=LENGTH, help="Scale to this longest side."),
     click.option("--by", type=float, metavar="FACTOR", help="Scale by a factor."),
     click.option("--mend", "mends", is_flag=True, help="Mend the model first, as 'bolvek mend' does."),
-    click.option("--make-solid", is_flag=True, help="Make a solid first: mend, or recast where that does not do."),
+    click.option("--make-solid", is_flag=True, help="Make a solid first: mend, thicken, fuse or recast."),
+    click.option("--plan", is_flag=True, help="Only tell the way --make-solid would take, and why; write nothing."),
+    click.option("--changes", type=PATH, metavar="FILE.png", help="Draw what --make-solid changed, before and after."),
     click.option("--skin", type=LENGTH, default="1.2mm", show_default=True, help="Thickness of what has none."),
     click.option("--wall", type=LENGTH, default="2mm", show_default=True, help="Wall to leave."),
     click.option(
@@ -66,6 +70,8 @@ def command(
     by: float | None,
     mends: bool,
     make_solid: bool,
+    plan: bool,
+    changes: Path | None,
     skin: float,
     wall: float,
     grid: float | None,
@@ -83,11 +89,12 @@ def command(
     Examples:
       bolvek prep carp.stl --height 90mm --wall 2mm --drains 2 -o out/carp.stl
       bolvek prep carp.stl scan.stl --mend --wall 1.5mm -o out/
+      bolvek prep cloud_tile.ply --make-solid --skin 1.2mm --longest 80mm
       bolvek prep carp.stl --by 1.5 --wall 1.8mm --json carp.json --picture carp.png
     """
     from bolvek.cli.base.run import Outcome, Run, run
     from bolvek.cli.base.scaled import finding_rows
-    from bolvek.jobs.prep import PrepSettings, prep
+    from bolvek.jobs.prep import PrepSettings, prep, prep_plan, prep_start
     from bolvek.operations.drain import PlaceSettings
     from bolvek.operations.hollow import HollowSettings
     from bolvek.operations.mend import MendSettings
@@ -97,9 +104,10 @@ def command(
     from bolvek.report.pictures.results import proof_result
     from bolvek.report.words.prep import STEPS
     from bolvek.report.words.proof import proof_line, proof_text, proof_verdict
+    from bolvek.report.words.solid import plan_rows
     from bolvek.units import length_text
 
-    scaling = None
+    asked, scaling = Asked(**shared), None
     if (height, longest, by) != (None, None, None):
         scaling = ScaleSettings(by=by, height_mm=height, longest_mm=longest)
     least_drain, least_wall = limits(printer)
@@ -108,12 +116,21 @@ def command(
         drains=PlaceSettings(count=drains, diameter_mm=diameter, up=up),
         scale=scaling,
         mend=MendSettings() if mends else None,
-        solid=SolidSettings(skin_mm=skin) if make_solid else None,
+        solid=SolidSettings(skin_mm=skin, least_mm=least_wall) if make_solid else None,
         least_drain_mm=least_drain,
         least_wall_mm=least_wall,
     )
 
-    kernels = ("faults", "mend", "places") if mends or make_solid else ()
+    if not make_solid and (plan or changes is not None):
+        raise UsageError("--plan and --changes go with --make-solid")
+    if plan and (output is not None or changes is not None):
+        raise UsageError("--plan writes nothing; leave out -o and --changes")
+    kernels = ("faults", "mend", "places", "fuse") if mends or make_solid else ()
+
+    def tell_plan(model: "Model", step: "Steps") -> "Outcome":
+        told = prep_plan(model, settings, step)
+        line = f"{told.way}: {told.why}"
+        return Outcome(model=model, sections={"plan": told}, line=line, verdict="done", rows=plan_rows(told))
 
     def work(model: "Model", step: "Steps") -> "Outcome":
         result = prep(model, settings, step)
@@ -134,8 +151,15 @@ def command(
             "drain": result.drain,
             "proof": proof,
         }
+        outputs = []
+        if changes is not None and result.solid is not None and result.solid.changes is not None:
+            before = prep_start(model, settings)
+            _draw_changes(model.path, before, result.whole, result.solid.way, changes, replace=asked.replace)
+            rows.insert(0, ("changes", str(changes), ""))
+            outputs.append(changes)
         return Outcome(
             model=result.model,
+            outputs=outputs,
             sections={name: record for name, record in records.items() if record is not None},
             line=proof_line(proof),
             verdict=proof.verdict,
@@ -145,5 +169,23 @@ def command(
             picture=lambda: proof_result(model.path, result.model.mesh, proof, result.rooms),
         )
 
-    how = Run(verb="prep", settings={"": settings}, work=work, writes="proven", texts=STEPS, kernels=kernels)
-    run(how, models, Asked(**shared), output)
+    how = Run(
+        verb="prep",
+        settings={"": settings},
+        work=tell_plan if plan else work,
+        writes=None if plan else "proven",
+        alone={"--changes": changes},
+        texts=STEPS,
+        kernels=kernels,
+    )
+    run(how, models, asked, output)
+
+
+def _draw_changes(path: Path, before: "Mesh", after: "Mesh", way: str, target: Path, *, replace: bool) -> None:
+    """Before and after making it solid, with what changed in colour."""
+    from bolvek.analyses.deviation import compare
+    from bolvek.formats.safe import write_bytes
+    from bolvek.report.pictures.results import compare_result
+
+    record, found = compare(before, after)
+    write_bytes(target, compare_result(path, before, after, record, found, way), replace=replace)

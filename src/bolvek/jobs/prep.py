@@ -31,7 +31,7 @@ from bolvek.operations.drain import (
 from bolvek.operations.hollow import HollowRecord, HollowSettings, NoCavityError, check_hollowable, hollow
 from bolvek.operations.mend import MendRecord, MendSettings, mend
 from bolvek.operations.scale import ScaleRecord, ScaleSettings, scale
-from bolvek.operations.solid import SolidRecord, SolidSettings, Step, make_solid
+from bolvek.operations.solid import SolidPlan, SolidRecord, SolidSettings, Step, make_solid, plan_solid
 from bolvek.units import length_text, volume_text
 
 T = TypeVar("T")
@@ -82,7 +82,7 @@ class PrepSettings:
 @dataclass(frozen=True)
 class PrepResult:
     """What came out: the model with the mesh it has now, and the record of every step. hollow is None for one left
-    solid."""
+    solid; whole: the solid that was hollowed."""
 
     model: Model
     scale: ScaleRecord | None
@@ -92,6 +92,7 @@ class PrepResult:
     drain: DrainRecord | None
     proof: ProofRecord
     rooms: Cavities | None
+    whole: Mesh
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -212,7 +213,19 @@ def prep(model: Model, settings: PrepSettings, step: Step = just_do) -> PrepResu
         plugs += tuple(_plug(c, settings.hollow.wall_mm) for c in chambers)
         step("again", partial(Again, chambers=len(chambers), closed_off=True))
     proof = dataclasses.replace(proof, findings=(*proof.findings, *made.notes))
-    return PrepResult(model, scaled, mended, made_solid, made.hollow, made.drain, proof, rooms)
+    return PrepResult(model, scaled, mended, made_solid, made.hollow, made.drain, proof, rooms, solid)
+
+
+def prep_start(model: Model, settings: PrepSettings) -> Mesh:
+    """The model as it is scaled, before anything is made of it."""
+    mesh = model.mesh if settings.scale is None else scale(model.mesh, settings.scale)[0]
+    return mesh.as_stored()
+
+
+def prep_plan(model: Model, settings: PrepSettings, step: Step = just_do) -> SolidPlan:
+    """The way that making a solid would take. Raises BolvekError."""
+    settings.check()
+    return plan_solid(prep_start(model, settings), step)[1]
 
 
 def _chambers(proof: ProofRecord, solid: Mesh) -> list[Chamber]:

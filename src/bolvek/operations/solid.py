@@ -5,15 +5,26 @@ from dataclasses import dataclass
 from functools import partial
 from typing import Protocol, TypeVar
 
+import numpy as np
+
+from bolvek.analyses.deviation import CompareRecord, compare
 from bolvek.analyses.shells import standing
+from bolvek.analyses.soundness import find_defects
+from bolvek.errors import WorkError
 from bolvek.mesh import Mesh
+from bolvek.mesh.topology import OPEN
+from bolvek.operations.fuse import fuse_parts, parts_of
 from bolvek.operations.mend import MendRecord, MendSettings, mend
 from bolvek.operations.recast import RecastRecord, RecastSettings, recast
+from bolvek.operations.thicken import ThickenRecord, ThickenSettings, thicken
+from bolvek.units import count_text
 
 T = TypeVar("T")
 
 WIDEST_BRIDGE_SHARE = 0.06
 """Leaks are closed with bridges up to this share of the longest side; wider ones are openings that are meant."""
+THIN_ENOUGH = 0.97
+"""A skin made thick is taken when so much of its area is as thick as asked; else it is recast."""
 _TRIES = 3
 
 
@@ -25,36 +36,129 @@ class Step(Protocol):
 
 @dataclass(frozen=True, kw_only=True)
 class SolidSettings:
-    """skin_mm: the thickness given to what has none."""
+    """skin_mm: the thickness given to what has none; least_mm: what the printer can print."""
 
     skin_mm: float = 1.2
+    least_mm: float = 0.8
+
+
+@dataclass(frozen=True, kw_only=True)
+class SolidPlan:
+    """The way that the faults left by mending call for: "as it is", "mended", "fused", "thickened", "thickened and
+    fused" or "recast"; and why, in words."""
+
+    way: str
+    why: str
+    mend: MendRecord
 
 
 @dataclass(frozen=True, kw_only=True)
 class SolidRecord:
-    """way: "as it is", "mended" or "recast"; why, in words; cavities: closed voids of the model that were filled."""
+    """The way that was taken (see `SolidPlan`); why, in words; given_up: ways that were tried and did not do, and why;
+    cavities: closed voids of the model that were filled; parts: bodies put together; changes: how far the surface
+    moved, None where nothing did."""
 
     way: str
     why: str
+    given_up: tuple[str, ...] = ()
     cavities: int
+    parts: int = 0
     mend: MendRecord
-    recast: RecastRecord | None
+    thicken: ThickenRecord | None = None
+    recast: RecastRecord | None = None
+    changes: CompareRecord | None = None
 
 
-def make_solid(mesh: Mesh, settings: SolidSettings, step: Step) -> tuple[Mesh, SolidRecord]:
-    """The shortest way to a sound solid without voids: mending, which keeps the faces; where that does not do,
-    recasting, with a bridge that closes what leaks. Raises WorkError where nothing is left."""
+def plan_solid(mesh: Mesh, step: Step) -> tuple[Mesh, SolidPlan]:
+    """The mesh mended, and what it needs beyond that. Raises WorkError."""
     asked = MendSettings(drop_buried=True)
     found, mended, _ = step("mend", lambda: mend(mesh, asked))
     if mended.verdict == "sound":
-        solid, cavities = _without_cavities(found)
-        way = "as it is" if mended.unchanged and not cavities else "mended"
-        why = "it is sound" if way == "as it is" else "mending made it sound, and kept what was fine"
-        return solid, SolidRecord(way=way, why=why, cavities=cavities, mend=mended, recast=None)
+        unchanged = mended.unchanged and not _cavities(found)
+        why = "it is sound" if unchanged else "mending makes it sound, and keeps what is fine"
+        return found, SolidPlan(way="as it is" if unchanged else "mended", why=why, mend=mended)
     left = sorted({one.what for one in mended.left})
     why = f"mending leaves it {mended.verdict}" + (f" ({', '.join(left)})" if left else "")
+    topology = found.topology
+    if topology.nonmanifold_edges or topology.badly_oriented_edges:
+        return found, SolidPlan(
+            way="recast", why=f"{why}: what branches or has one side only is made anew", mend=mended
+        )
+    is_open = np.zeros(topology.shells, bool)
+    is_open[topology.shell[np.flatnonzero(topology.opposite == OPEN) // 3]] = True
+    closed = int((~is_open).sum())
+    if is_open.all():
+        return found, SolidPlan(
+            way="thickened", why=f"{why}: {count_text(int(is_open.sum()), 'skin')} without a thickness", mend=mended
+        )
+    if is_open.any():
+        text = (
+            f"{count_text(int(is_open.sum()), 'skin')} without a thickness beside {count_text(closed, 'closed part')}"
+        )
+        return found, SolidPlan(way="thickened and fused", why=f"{why}: {text}", mend=mended)
+    return found, SolidPlan(way="fused", why=f"{why}: {count_text(closed, 'closed part')} make one body", mend=mended)
+
+
+def make_solid(mesh: Mesh, settings: SolidSettings, step: Step) -> tuple[Mesh, SolidRecord]:
+    """The shortest way to a sound solid without voids: mending, which keeps the faces; then thickness for skins and one
+    body of closed parts, which keep them too; where that does not do, recasting, with a bridge that closes what leaks.
+    Raises WorkError where nothing is left."""
+    found, plan = plan_solid(mesh, step)
+    way, given_up, parts = plan.way, list[str](), 0
+    thickened, recasted = None, None
+    solid: Mesh | None = found if way in ("as it is", "mended") else None
+    if way in ("thickened", "thickened and fused", "fused"):
+        try:
+            solid, thickened, parts = _built(found, settings, step)
+        except WorkError as error:
+            given_up.append(f"{way.replace('ed', '')}: {error}")
+    if solid is None:
+        way = "recast"
+        solid, recasted = _recast(found, settings, step)
+    solid, cavities = _without_cavities(solid)
+    changes = None
+    if way != "as it is":
+        changes = step("changes", lambda: compare(mesh, solid)[0])
+    return solid, SolidRecord(
+        way=way,
+        why=plan.why,
+        given_up=tuple(given_up),
+        cavities=cavities,
+        parts=parts,
+        mend=plan.mend,
+        thicken=thickened,
+        recast=recasted,
+        changes=changes,
+    )
+
+
+def _built(found: Mesh, settings: SolidSettings, step: Step) -> tuple[Mesh, ThickenRecord | None, int]:
+    """Skins made thick, and everything closed put together. Raises WorkError."""
+    topology = found.topology
+    is_open = np.zeros(topology.shells, bool)
+    is_open[topology.shell[np.flatnonzero(topology.opposite == OPEN) // 3]] = True
+    record, bodies = None, list[Mesh]()
+    if is_open.any():
+        asked = ThickenSettings(by_mm=settings.skin_mm, trim=True, least_mm=settings.least_mm)
+        skin = found.picked(is_open[topology.shell])
+        made, record = step("thicken", lambda: thicken(skin, asked))
+        if (record.share_full or 0.0) < THIN_ENOUGH:
+            raise WorkError(f"only {100 * (record.share_full or 0.0):.0f}% of the skin would be as thick as asked")
+        bodies += parts_of(made)
+    if not is_open.all():
+        bodies += parts_of(found.picked(~is_open[topology.shell]))
+    if len(bodies) == 1:
+        return bodies[0], record, 1
+    solid = step("fuse", lambda: fuse_parts(bodies)).as_stored()
+    if find_defects(solid):
+        raise WorkError("the parts did not make a sound body")
+    return solid, record, len(bodies)
+
+
+def _recast(found: Mesh, settings: SolidSettings, step: Step) -> tuple[Mesh, RecastRecord]:
+    """Recast, with wider bridges while it leaks."""
     chosen = RecastSettings(grow_mm=0.5 * settings.skin_mm)
-    widest = WIDEST_BRIDGE_SHARE * float(mesh.size.max())
+    widest = WIDEST_BRIDGE_SHARE * float(found.size.max())
     for turn in range(_TRIES):
         solid, record = step("recast", partial(recast, found, chosen))
         gaps = [leak.width_mm for leak in record.leaks if 1.2 * leak.width_mm <= widest]
@@ -63,15 +167,18 @@ def make_solid(mesh: Mesh, settings: SolidSettings, step: Step) -> tuple[Mesh, S
         chosen = RecastSettings(
             grid_mm=record.grid_mm, bridge_mm=1.2 * max(gaps) + record.grid_mm, grow_mm=0.5 * settings.skin_mm
         )
-    solid, cavities = _without_cavities(solid)
-    return solid, SolidRecord(way="recast", why=why, cavities=cavities, mend=mended, recast=record)
+    return solid, record
+
+
+def _cavities(mesh: Mesh) -> int:
+    """How many closed voids there are."""
+    return 0 if mesh.topology.shells == 1 else int(sum(role == "cavity" for role in standing(mesh).roles))
 
 
 def _without_cavities(mesh: Mesh) -> tuple[Mesh, int]:
     """Without the closed voids, and how many there were; what lies loose in them goes with them."""
-    if mesh.topology.shells == 1:
+    gone = _cavities(mesh)
+    if not gone:
         return mesh, 0
-    found = standing(mesh)
-    outer = found.nested.depth == 0
-    gone = int(sum(role == "cavity" for role in found.roles))
-    return (mesh, 0) if not gone else (mesh.picked(outer[mesh.topology.shell]), gone)
+    outer = standing(mesh).nested.depth == 0
+    return mesh.picked(outer[mesh.topology.shell]), gone

@@ -25,7 +25,7 @@ from bolvek.operations.pose import PoseRecord
 from bolvek.operations.recast import RecastRecord
 from bolvek.operations.scale import ScaleRecord
 from bolvek.operations.slim import SlimRecord
-from bolvek.operations.solid import SolidRecord
+from bolvek.operations.solid import SolidPlan, SolidRecord
 from bolvek.operations.thicken import ThickenRecord
 
 Triple = tuple[float, float, float]
@@ -59,6 +59,7 @@ class ModelSection(BaseModel):
     overhangs: OverhangRecord | None = None
     mend: MendRecord | None = None
     tries: list[Try] | None = None
+    plan: SolidPlan | None = None
     solid: SolidRecord | None = None
     thicken: ThickenRecord | None = None
     recast: RecastRecord | None = None

@@ -31,6 +31,7 @@ SLIM_SHARE = 0.02
 POCKET_SHARE = 0.05
 """A pocket smaller than this share of its part's largest cavity is left solid."""
 _MIN_CELLS_ACROSS = 3
+_COARSEST_LOOK = 1 / 300  # of the longest side: the wall that would leave a cavity is told about as finely
 # tolerances added to the level, and shares of the wall allowed to slimming: tried in turn until clean
 _PLANS = ((0.5, (SLIM_SHARE,)), (2.0, (SLIM_SHARE,)), (4.0, (SLIM_SHARE, 0.25 * SLIM_SHARE, 0.0)))
 _MOST_STEP = 0.3  # cells
@@ -205,7 +206,7 @@ def _too_thick(mesh: Mesh, settings: HollowSettings, cell: float) -> str:
     low, high = 0.0, wall
     for _ in range(7):
         middle = 0.5 * (low + high)
-        grid = min(cell, 0.25 * middle)
+        grid = max(min(cell, 0.25 * middle), float(mesh.size.max()) * _COARSEST_LOOK)
         room = half_room * (middle / wall if settings.least_room_mm == wall else 1.0)
         core = _deeper_than(mesh, middle + room, grid)
         if len(core.faces) and (room > 0 or core.shell_volumes.max() > (grid * _MIN_CELLS_ACROSS) ** 3):

@@ -12,11 +12,13 @@ from bolvek.analyses.zones import face_zones
 from bolvek.arrays import Ints
 from bolvek.errors import WorkError
 from bolvek.mesh import Mesh
+from bolvek.mesh.topology import OPEN
 from bolvek.operations.refine import refine
-from bolvek.operations.thicken.solid import rim_tree
+from bolvek.operations.thicken.solid import rim_tree, thin_places
 from bolvek.units import count_text, point_text
 
 _ROUNDS = 24
+_SAFE = 1.03  # of the least width: a later look takes its samples elsewhere
 _FINE = 0.35  # thicknesses: longer faces are cut up before any goes
 _REACH = 2.0  # thicknesses from the rim
 _ISLAND = 1.0  # square thicknesses: pieces cut off that are smaller go too
@@ -75,6 +77,23 @@ def trimmed(skin: Mesh, thickness: float, faulty: Callable[[Mesh], Ints]) -> tup
         if not len(skin.faces):
             break
     raise WorkError("nothing of the skin is left to thicken once its rim is trimmed: 'recast' is for such faces")
+
+
+def narrow_teeth(skin: Mesh, solid: Mesh, least: float) -> Ints:
+    """Faces at the rim of a skin where what was made of it is narrower than `least` mm from side to side."""
+    thin = thin_places(solid, _SAFE * least)
+    if not len(thin.points):
+        return np.zeros(0, np.int64)
+    middles = thin.points - 0.5 * thin.wall[:, None] * thin.normals
+    near = rim_tree(skin).nearest(middles)[0] < 2.0 * least
+    if not near.any():
+        return np.zeros(0, np.int64)
+    _, face = skin.tree.nearest(middles[near])
+    rim = np.zeros(len(skin.vertices), bool)
+    for end in skin.edge_ends(np.flatnonzero(skin.topology.opposite == OPEN)):
+        rim[end] = True
+    found = np.unique(face)
+    return found[rim[skin.faces[found]].any(axis=1)].astype(np.int64)
 
 
 def _without_islands(skin: Mesh, thickness: float) -> Mesh:

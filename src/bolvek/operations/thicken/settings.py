@@ -56,13 +56,15 @@ class ThickenSettings:
 @dataclass(frozen=True, kw_only=True)
 class ThickenRecord:
     """What thickening did. way: "skin", "foot" or "walls". sheets: open pieces; closed: closed ones left as they were;
-    turned: faces turned so that the skin agrees with itself; along: the direction asked for; trimmed_mm2: taken off the rim. Of a skin: the thickness
-    as measured from it, share_full: of its area that is 90% as thick as asked, least_mm, mean_mm; below_mm2: of the
-    area thinner than can be printed, with its zones; smoothed: rounds that the directions were smoothed; backed_off:
-    vertices that could not go all the way; filled: how often thin places were filled, on a lattice of cell_mm.
-    kept_faces: of the model's, bit for bit. steep_mm2: faces along the direction, that gain less than can be printed.
-    Of walls: thin_before_mm2, thin_after_mm2, least_before_mm, least_mm; filled: patches that were thickened, given_up:
-    those that could not be."""
+    turned: faces turned so that the skin agrees with itself; along: the direction asked for; trimmed_mm2: taken off
+    the rim; kept_faces: of the model's, bit for bit.
+
+    Of a skin: the thickness as measured from it, share_full: of its area that is 90% as thick as asked, least_mm,
+    mean_mm; below_mm2: of the area thinner than can be printed, with its zones; smoothed: rounds that the directions
+    were smoothed; backed_off: vertices that could not go all the way; filled: how often thin places were filled, on a
+    lattice of cell_mm; steep_mm2: faces along the direction, that gain less than can be printed. Of walls:
+    thin_before_mm2, thin_after_mm2, least_before_mm, least_mm; filled: patches that were thickened, given_up: those
+    that could not be."""
 
     way: str
     thickness_mm: float

@@ -4,7 +4,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from bolvek.analyses.thickness import sample_surface
+from bolvek.analyses.thickness import SAMPLES_A_WALL, crease_samples, measure, sample_surface, wall_tolerance_mm
 from bolvek.arrays import Bools, Floats, Ints
 from bolvek.mesh import Mesh
 from bolvek.mesh.topology import OPEN
@@ -72,3 +72,28 @@ def rim_tree(skin: Mesh) -> Tree:
     """The tree over the open edges of a skin."""
     a, b = skin.edge_ends(np.flatnonzero(skin.topology.opposite == OPEN))
     return Tree(skin.vertices, np.stack([a, b, b], axis=1).astype(np.int32), skin.tree.origin)
+
+
+@dataclass(frozen=True)
+class Thin:
+    """Samples with a wall thinner than asked: points (N, 3), outward normals, walls (mm) and areas (mm2)."""
+
+    points: Floats
+    normals: Floats
+    wall: Floats
+    area: Floats
+
+
+def thin_places(mesh: Mesh, least: float) -> Thin:
+    """Where the wall is thinner than asked, its sides square to each other."""
+    spacing = least / SAMPLES_A_WALL
+    samples = sample_surface(mesh, spacing)
+    points, face, normals = crease_samples(mesh, spacing)
+    points = np.concatenate([samples.points, points])
+    normals = np.concatenate([mesh.normals_of(samples.face), normals])
+    area = np.concatenate([samples.area, np.zeros(len(face))])
+    face = np.concatenate([samples.face, face])
+    ones = np.ones(len(mesh.faces))
+    m = measure(mesh, points, face, ones, widest_ball_mm=1.25 * least, normals=normals, far_mm=1.25 * least)
+    rows = np.flatnonzero(m.square & (m.wall < least - wall_tolerance_mm(least)))
+    return Thin(points[rows], normals[rows], m.wall[rows], area[rows])

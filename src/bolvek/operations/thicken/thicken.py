@@ -16,8 +16,8 @@ from bolvek.operations.thicken.cover import Cover, cover
 from bolvek.operations.thicken.fill import fill_thin
 from bolvek.operations.thicken.fit import as_solid, best_offset
 from bolvek.operations.thicken.foot import facing_foot, hollow_beneath, in_the_way, with_foot
-from bolvek.operations.thicken.offset import offset
-from bolvek.operations.thicken.rim import hanging_faces, refuse_rim, trimmed
+from bolvek.operations.thicken.offset import Offset, offset
+from bolvek.operations.thicken.rim import hanging_faces, narrow_teeth, refuse_rim, trimmed
 from bolvek.operations.thicken.settings import ThickenRecord, ThickenSettings
 from bolvek.operations.thicken.solid import Depth, Solid, depth_of
 from bolvek.operations.thicken.walls import grow_walls
@@ -28,6 +28,7 @@ FULL_SHARE = 0.9
 
 _AGREE = MendSettings(only=("weld", "drop", "separate", "orient"))
 _MOST_ZONES = 50
+_TEETH_ROUNDS = 6
 
 
 def thicken(mesh: Mesh, settings: ThickenSettings) -> tuple[Mesh, ThickenRecord]:
@@ -120,13 +121,17 @@ def _skin(skin: Mesh, settings: ThickenSettings) -> tuple[Mesh, ThickenRecord]:
         if len(bad):
             raise refuse_rim(skin, bad)
     side = {"in": -1, "out": 1, "both": 0}[settings.side]
-    if along is None:
-        double, found, solid, depth, smoothed = best_offset(skin, front, back, side)
-    else:
-        smoothed, double = 0, _covered(skin, along)
-        found = offset(double, front, back)
-        solid = as_solid(double, found, front, back)
-        depth = depth_of(skin, solid, thickness, side)
+    least = min(settings.least_mm, FULL_SHARE * thickness)
+    for _ in range(_TEETH_ROUNDS):
+        smoothed, found, solid, depth = _offset(skin, front, back, along, side)
+        teeth = narrow_teeth(skin, solid.mesh, least) if settings.trim else np.zeros(0, np.int64)
+        if not len(teeth):
+            break
+        keep = np.ones(len(skin.faces), bool)
+        keep[teeth] = False
+        gone += float(skin.face_areas[teeth].sum())
+        skin, more = trimmed(skin.picked(keep), thickness, stuck)
+        gone += more
     done, cell = 0, 0.0
     if along is None and side:
         solid, depth, done, cell = fill_thin(skin, solid, depth, thickness, side)
@@ -145,6 +150,17 @@ def _skin(skin: Mesh, settings: ThickenSettings) -> tuple[Mesh, ThickenRecord]:
         steep_mm2=float(skin.face_areas[steep].sum()),
         steep=tuple(face_zones(skin, steep)[:_MOST_ZONES]),
     )
+
+
+def _offset(skin: Mesh, front: float, back: float, along: Floats | None, side: int) -> tuple[int, Offset, Solid, Depth]:
+    """The skin with its other side: rounds of smoothing, the offset, the solid, how thick it is."""
+    if along is None:
+        _, found, solid, depth, smoothed = best_offset(skin, front, back, side)
+        return smoothed, found, solid, depth
+    double = _covered(skin, along)
+    found = offset(double, front, back)
+    solid = as_solid(double, found, front, back)
+    return 0, found, solid, depth_of(skin, solid, front + back, side)
 
 
 def _covered(skin: Mesh, along: Floats | None) -> Cover:

@@ -13,7 +13,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from bolvek.analyses.soundness import find_defects
-from bolvek.analyses.thickness import SAMPLES_A_WALL, crease_samples, measure, sample_surface, wall_tolerance_mm
+from bolvek.analyses.thickness import SAMPLES_A_WALL, sample_surface
 from bolvek.analyses.zones import group_faces
 from bolvek.arrays import Bools, Floats
 from bolvek.errors import WorkError
@@ -24,6 +24,7 @@ from bolvek.operations.slim import slim
 from bolvek.operations.thicken.cover import Cover, cover
 from bolvek.operations.thicken.offset import Offset, offset
 from bolvek.operations.thicken.rim import trimmed
+from bolvek.operations.thicken.solid import Thin, thin_places
 
 if TYPE_CHECKING:
     from scipy.spatial import cKDTree
@@ -38,16 +39,6 @@ _WAYS = np.array([[1, 1, 0], [1, -1, 0], [0, 1, 1], [0, 1, -1], [1, 0, 1], [1, 0
 """Directions, each turned outward, in which a surface looks for others: an inside sees them in most."""
 _OVER = 1.04  # thicknesses: how thick copies are
 _TAPER = 0.3  # of the thickness that a copy loses over the blend
-
-
-@dataclass(frozen=True)
-class _Thin:
-    """Samples with a wall thinner than asked: points (N, 3), outward normals, walls (mm) and areas (mm2)."""
-
-    points: Floats
-    normals: Floats
-    wall: Floats
-    area: Floats
 
 
 @dataclass(frozen=True)
@@ -67,7 +58,7 @@ class Grown:
 def grow_walls(mesh: Mesh, least: float, side: str, blend: float) -> Grown:
     """Make every wall of a sound mesh as thick as `least` mm, growing "out", "in" or "both" ways, blended into the rest
     over `blend` mm."""
-    thin = before = _thin(mesh, least)
+    thin = before = thin_places(mesh, least)
     result, patches, given_up = mesh, 0, 0
     for _ in range(_ROUNDS):
         if not len(thin.points):
@@ -79,7 +70,7 @@ def grow_walls(mesh: Mesh, least: float, side: str, blend: float) -> Grown:
                 patches += 1
             except WorkError:
                 given_up += 1
-        thin = _thin(result, least)
+        thin = thin_places(result, least)
     return Grown(
         result,
         float(before.area.sum()),
@@ -91,22 +82,7 @@ def grow_walls(mesh: Mesh, least: float, side: str, blend: float) -> Grown:
     )
 
 
-def _thin(mesh: Mesh, least: float) -> _Thin:
-    """Where the wall is thinner than asked, its sides square to each other."""
-    spacing = least / SAMPLES_A_WALL
-    samples = sample_surface(mesh, spacing)
-    points, face, normals = crease_samples(mesh, spacing)
-    points = np.concatenate([samples.points, points])
-    normals = np.concatenate([mesh.normals_of(samples.face), normals])
-    area = np.concatenate([samples.area, np.zeros(len(face))])
-    face = np.concatenate([samples.face, face])
-    ones = np.ones(len(mesh.faces))
-    m = measure(mesh, points, face, ones, widest_ball_mm=1.25 * least, normals=normals, far_mm=1.25 * least)
-    rows = np.flatnonzero(m.square & (m.wall < least - wall_tolerance_mm(least)))
-    return _Thin(points[rows], normals[rows], m.wall[rows], area[rows])
-
-
-def _stays(mesh: Mesh, thin: _Thin, side: str) -> Bools:
+def _stays(mesh: Mesh, thin: Thin, side: str) -> Bools:
     """Samples on the side that is kept; all where both grow, or where the wall has no inside (a plate)."""
     everything = np.ones(len(thin.points), bool)
     if side == "both":
@@ -120,7 +96,7 @@ def _stays(mesh: Mesh, thin: _Thin, side: str) -> Bools:
     return rests if rests.any() and not rests.all() else everything
 
 
-def _bodies(mesh: Mesh, thin: _Thin, least: float, side: str, blend: float) -> list[Mesh]:
+def _bodies(mesh: Mesh, thin: Thin, least: float, side: str, blend: float) -> list[Mesh]:
     """A body for each patch of the surface that has thin wall beneath."""
     from scipy.spatial import cKDTree
 

@@ -8,17 +8,15 @@ from bolvek.report.words.files import model_text
 from bolvek.report.words.hollow import check_text, hollow_text
 from bolvek.report.words.mend import mend_line
 from bolvek.report.words.proof import proof_line
-from bolvek.report.words.recast import recast_text
 from bolvek.report.words.scale import scale_text
-from bolvek.report.words.solid import solid_text
+from bolvek.report.words.solid import SOLID_STEPS
 from bolvek.units import count_text
 
 STEPS: dict[str, Callable[[Any], str]] = {
     "read": model_text,
     "scale": lambda done: scale_text(done[1]),
     "mend": lambda done: mend_line(done[1]),
-    "recast": lambda done: recast_text(done[1]),
-    "solid": solid_text,
+    **SOLID_STEPS,
     "check": check_text,
     "hollow": lambda done: hollow_text(done[1]),
     "place": lambda done: placed_text(*done),

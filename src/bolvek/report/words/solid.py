@@ -1,19 +1,48 @@
 """The way to a solid in words."""
 
-from bolvek.operations.solid import SolidRecord
-from bolvek.units import count_text, length_text, volume_text
+from bolvek.operations.solid import SolidPlan, SolidRecord
+from bolvek.report.words.recast import recast_text
+from bolvek.report.words.thicken import thicken_text
+from bolvek.units import count_text, length_text, point_text
+
+Styled = tuple[str, str, str]
 
 
 def solid_text(record: SolidRecord) -> str:
     """The way that was taken, why, and how far the surface moved."""
     text = f"{record.way}: {record.why}"
-    if record.recast is not None:
-        r = record.recast
-        text += (
-            f"; on a grid of {length_text(r.grid_mm)}, bridge {length_text(r.bridge_mm)}: "
-            f"{count_text(r.parts, 'part')} of {volume_text(r.volume_mm3)}, {length_text(r.to_new.max_mm)} from the "
-            f"original at most"
-        )
+    if record.parts > 1:
+        text += f"; {count_text(record.parts, 'body', 'bodies')} put together"
     if record.cavities:
         text += f"; {count_text(record.cavities, 'closed void')} filled"
+    for reason in record.given_up:
+        text += f"; not {reason}"
+    changes = record.changes
+    if changes is not None:
+        text += f"; {changes.kept:,} of {changes.triangles_old:,} faces as they were"
+        if changes.max_mm > 0:
+            far = max((changes.to_new, changes.to_old), key=lambda way: way.max_mm)
+            place = f", at {point_text(far.where_mm)}" if far.where_mm is not None else ""
+            text += f", the rest moved by {length_text(changes.max_mm)} at most{place}"
     return text
+
+
+def plan_rows(plan: SolidPlan) -> list[Styled]:
+    """What would be done, and why."""
+    after = {
+        "as it is": "nothing has to be done",
+        "mended": "mend",
+        "thickened": "mend, then give skins a thickness; recast where that does not do",
+        "thickened and fused": "mend, give skins a thickness, make one body; recast where that does not do",
+        "fused": "mend, then make one body of the parts; recast where that does not do",
+        "recast": "mend, then recast",
+    }
+    return [("way", after[plan.way], "bold"), ("why", plan.why, "")]
+
+
+SOLID_STEPS = {
+    "recast": lambda done: recast_text(done[1]),
+    "thicken": lambda done: thicken_text(done[1]),
+    "solid": solid_text,
+}
+"""What is told of each step on the way."""
