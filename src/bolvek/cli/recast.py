@@ -35,6 +35,7 @@ def _ways(text: str | None) -> tuple[str, tuple[float, ...]]:
     click.option("--bridge", type=LENGTH, help="Close gaps up to this width; without it two cells."),
     click.option("--grow", type=LENGTH, help="Half the thickness of what has none; without it a cell; 0: it vanishes."),
     click.option("--inside", default="fill", show_default=True, metavar="fill|keep-cavities", help="Voids."),
+    click.option("--keep-edges", is_flag=True, help="Bring sharp edges and corners back, which the lattice cuts off."),
     click.option("--within", type=LENGTH, help="Deviation allowed to slimming; without it a twentieth of the cell."),
     click.option("--least", type=VOLUME, default="0", help="Drop pieces of less volume."),
     click.option("--try", "tried", metavar="WHAT=A,B,...", help="Compare, as in bridge=0.2,0.4mm; write no model."),
@@ -48,6 +49,7 @@ def command(
     bridge: float | None,
     grow: float | None,
     inside: str,
+    keep_edges: bool,
     within: float | None,
     least: float,
     tried: str | None,
@@ -70,7 +72,13 @@ def command(
 
     asked = Asked(**shared)
     settings = RecastSettings(
-        grid_mm=grid, bridge_mm=bridge, grow_mm=grow, inside=inside, within_mm=within, least_mm3=least
+        grid_mm=grid,
+        bridge_mm=bridge,
+        grow_mm=grow,
+        inside=inside,
+        keep_edges=keep_edges,
+        within_mm=within,
+        least_mm3=least,
     )
     what, values = _ways(tried)
     if sheet is not None and not values:

@@ -27,15 +27,16 @@ class SlimRecord:
     deviation_mm: float
 
 
-def slim(mesh: Mesh, allowed_mm: float) -> tuple[Mesh, SlimRecord]:
+def slim(mesh: Mesh, allowed_mm: float, fixed: Bools | None = None) -> tuple[Mesh, SlimRecord]:
     """Collapse edges while the surface stays within `allowed_mm` of where it was and does not cross.
 
     The quadric error bounds the distance to planes, not to faces, and no collapse looks at faces far
     away: deviation and crossings are measured on the result, and where either is found, the vertices
-    around are kept and the work is done again. What cannot be met returns the mesh unchanged.
+    around are kept and the work is done again. What cannot be met returns the mesh unchanged. fixed (V,): vertices
+    that stay.
     """
     before, known = len(mesh.faces), mesh.meeting[1]
-    keep = np.zeros(len(mesh.vertices), bool)
+    keep = np.zeros(len(mesh.vertices), bool) if fixed is None else fixed.copy()
     for end in mesh.edge_ends(np.flatnonzero(mesh.topology.opposite < 0)):
         keep[end] = True  # borders stay as they are
     for _ in range(_TRIES):

@@ -26,6 +26,7 @@ WIDEST_BRIDGE_SHARE = 0.06
 THIN_ENOUGH = 0.97
 """A skin made thick is taken when so much of its area is as thick as asked; else it is recast."""
 _TRIES = 3
+_MOST_SKINS = 60
 
 
 class Step(Protocol):
@@ -139,12 +140,9 @@ def _built(found: Mesh, settings: SolidSettings, step: Step) -> tuple[Mesh, Thic
     is_open[topology.shell[np.flatnonzero(topology.opposite == OPEN) // 3]] = True
     record, bodies = None, list[Mesh]()
     if is_open.any():
-        asked = ThickenSettings(by_mm=settings.skin_mm, trim=True, least_mm=settings.least_mm)
         skin = found.picked(is_open[topology.shell])
-        made, record = step("thicken", lambda: thicken(skin, asked))
-        if (record.share_full or 0.0) < THIN_ENOUGH:
-            raise WorkError(f"only {100 * (record.share_full or 0.0):.0f}% of the skin would be as thick as asked")
-        bodies += parts_of(made)
+        made, record = step("thicken", partial(_thick, skin, settings))
+        bodies += [body for one in made for body in parts_of(one)]
     if not is_open.all():
         bodies += parts_of(found.picked(~is_open[topology.shell]))
     if len(bodies) == 1:
@@ -153,6 +151,23 @@ def _built(found: Mesh, settings: SolidSettings, step: Step) -> tuple[Mesh, Thic
     if find_defects(solid):
         raise WorkError("the parts did not make a sound body")
     return solid, record, len(bodies)
+
+
+def _thick(skin: Mesh, settings: SolidSettings) -> tuple[list[Mesh], ThickenRecord]:
+    """Skins made thick: all together, or where they cross each other one by one; and the record, that of the one which
+    came out thinnest. Raises WorkError."""
+    asked = ThickenSettings(by_mm=settings.skin_mm, trim=True, least_mm=settings.least_mm)
+    count = skin.topology.shells
+    try:
+        done = [thicken(skin, asked)]
+    except WorkError:
+        if not 1 < count <= _MOST_SKINS:
+            raise
+        done = [thicken(skin.picked(skin.topology.shell == number), asked) for number in range(count)]
+    _, worst = min(done, key=lambda one: one[1].share_full or 0.0)
+    if (worst.share_full or 0.0) < THIN_ENOUGH:
+        raise WorkError(f"only {100 * (worst.share_full or 0.0):.0f}% of the skin would be as thick as asked")
+    return [mesh for mesh, _ in done], worst
 
 
 def _recast(found: Mesh, settings: SolidSettings, step: Step) -> tuple[Mesh, RecastRecord]:

@@ -199,13 +199,18 @@ def _pieces(mesh: Mesh, lines: _Lines, side: Ints8, wanted: Ints, cut: Ints) -> 
         except PolygonError:
             raise TooClose from None
         source += [f] * (len(holed) - len(source))
-    faces = np.concatenate([_triangles(points, plain), np.array(holed, np.int32).reshape(-1, 3)])
+    normals = mesh.area_vectors[np.array(owner, np.int64)]
+    faces = np.concatenate([_triangles(points, plain, normals), np.array(holed, np.int32).reshape(-1, 3)])
     sizes = np.array([len(loop) for loop in plain], np.int64) - 2
     return faces, np.concatenate([np.repeat(np.array(owner, np.int64), sizes), np.array(source, np.int64)])
 
 
-def _triangles(points: Floats, loops: list[list[int]]) -> Ints32:
-    """Triangles of simple polygons, those of each together."""
+_NEEDLE = 1e-3
+"""Height over longest side: polygons that fell into thinner triangles are triangulated with more care."""
+
+
+def _triangles(points: Floats, loops: list[list[int]], normals: Floats) -> Ints32:
+    """Triangles of simple polygons with normals (P, 3), those of each together."""
     start = np.cumsum([0] + [len(loop) for loop in loops])
     corners = np.array([node for loop in loops for node in loop], np.int64)
     count = len(loops)
@@ -214,6 +219,18 @@ def _triangles(points: Floats, loops: list[list[int]]) -> Ints32:
     run_ranges(lambda b, e: cut_polygons(points, start, corners, b, e, faces, kind, bent), count, grain=256)
     if (kind & CROSSED).any():
         raise TooClose
+    a, b, c = (points[faces[:, k]] for k in range(3))
+    longest = np.maximum.reduce([((q - p) ** 2).sum(axis=1) for p, q in ((a, b), (b, c), (c, a))])
+    thin = np.linalg.norm(np.cross(b - a, c - a), axis=1) < _NEEDLE * longest
+    first = start[:-1] - 2 * np.arange(count)
+    for p in np.unique(np.searchsorted(first, np.flatnonzero(thin), side="right") - 1).tolist():
+        if len(loops[p]) == 3:
+            continue
+        try:
+            found = triangulate(_flat(normals[p], points, [loops[p]]), [loops[p]])  # type: ignore[arg-type]
+        except PolygonError:
+            continue  # as it is
+        faces[first[p] : first[p] + len(found)] = found
     return faces
 
 

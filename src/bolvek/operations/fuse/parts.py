@@ -7,7 +7,7 @@ import numpy as np
 from bolvek.analyses.shells import standing
 from bolvek.errors import WorkError
 from bolvek.mesh import Mesh
-from bolvek.operations.fuse.unite import unite
+from bolvek.operations.fuse.unite import stored_soundly, unite_exactly
 from bolvek.units import count_text, point_text
 
 MOST_PARTS = 600
@@ -35,7 +35,8 @@ def parts_of(mesh: Mesh) -> list[Mesh]:
 
 
 def fuse_parts(bodies: list[Mesh]) -> Mesh:
-    """The union of bodies (one at least), the smallest first. Raises WorkError where two cannot be put together."""
+    """The union of bodies (one at least), the smallest first, as a file will hold it. Raises WorkError where two cannot
+    be put together."""
     waiting = [(len(body.faces), number, body) for number, body in enumerate(bodies)]
     heapq.heapify(waiting)
     count = len(waiting)
@@ -43,7 +44,10 @@ def fuse_parts(bodies: list[Mesh]) -> Mesh:
         _, _, one = heapq.heappop(waiting)
         _, _, other = heapq.heappop(waiting)
         apart = (one.bounds[0] > other.bounds[1]).any() or (other.bounds[0] > one.bounds[1]).any()
-        both = other.joined(one) if apart else unite(other, one)[0]
+        both = other.joined(one) if apart else unite_exactly(other, one)
         heapq.heappush(waiting, (len(both.faces), count, both))
         count += 1
-    return waiting[0][2]
+    union = waiting[0][2]
+    own = np.unique(np.concatenate([body.vertices for body in bodies]).view("f8,f8,f8"))
+    fixed = np.isin(np.ascontiguousarray(union.vertices).view("f8,f8,f8")[:, 0], own)
+    return stored_soundly(union, fixed)

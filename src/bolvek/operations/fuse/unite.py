@@ -1,20 +1,25 @@
 """Union of two sound meshes, sound as a file will hold it."""
 
+from collections.abc import Iterator
+
 import numpy as np
 
 from bolvek.analyses.soundness import find_defects
-from bolvek.arrays import Ints32
+from bolvek.arrays import Bools, Ints32
 from bolvek.errors import WorkError
 from bolvek.mesh import Mesh
 from bolvek.mesh.topology import collapsed_faces
 from bolvek.operations.cut import TooClose
 from bolvek.operations.fuse.arrange import UNION, arrange
 from bolvek.operations.mend import MendSettings, mend
+from bolvek.operations.slim import slim
 
 JITTER_SHARE = 1e-6
 """How far the second mesh is moved, as a share of the longest side, where a decision is too close to call; each try
 goes twice as far as the one before."""
 _SEED = 41
+_SLIVERS = (1e-6, 1e-5, 1e-4)  # of the longest side
+_TOUCH = "two bodies could not be put together cleanly: they touch along whole faces or edges"
 _TIDY = MendSettings(only=("drop", "crossings"))
 
 
@@ -22,14 +27,7 @@ def unite(a: Mesh, b: Mesh, keep: tuple[int, int] = UNION, tries: int = 6) -> tu
     """Both meshes as one, or another of the ways of `arrange`; and for each face the face it is of, b's numbered after
     a's (-1: neither's). The second mesh may be moved a little (see `JITTER_SHARE`), faces along the cut too. Raises
     WorkError where no sound result came out."""
-    rng = np.random.default_rng(_SEED)
-    reach = JITTER_SHARE * float(np.maximum(a.size, b.size).max())
-    for turn in range(tries):
-        moved = b.moved(b.vertices + rng.uniform(-reach, reach, 3) * 2.0**turn) if turn else b
-        try:
-            result, source = arrange(a, moved, keep)
-        except TooClose:
-            continue
+    for result, source in _arranged(a, b, keep, tries):
         result, source = _stored(result, source)
         if find_defects(result):
             # rounding may lay slivers flat, or push them through each other
@@ -39,7 +37,45 @@ def unite(a: Mesh, b: Mesh, keep: tuple[int, int] = UNION, tries: int = 6) -> tu
             source = np.where(origin >= 0, source[np.maximum(origin, 0)], -1).astype(np.int32)
         if not find_defects(result):
             return result, source
-    raise WorkError("two bodies could not be put together cleanly: they touch along whole faces or edges")
+    raise WorkError(_TOUCH)
+
+
+def unite_exactly(a: Mesh, b: Mesh, tries: int = 6) -> Mesh:
+    """The union, closed, not rounded to what a file can hold; slivers along the cut may cross by as little as rounding
+    moves. Raises WorkError where none came out."""
+    for result, _ in _arranged(a, b, UNION, tries):
+        if result.topology.sound:
+            return result
+    raise WorkError(_TOUCH)
+
+
+def stored_soundly(mesh: Mesh, fixed: Bools) -> Mesh:
+    """A union as a file will hold it: slivers along cuts, whose vertices are not fixed (V,), are taken out where they
+    would spoil it. Raises WorkError where it is not sound all the same."""
+    none = np.zeros(len(mesh.faces), np.int32)
+    plain = _stored(mesh, none)[0]
+    if not find_defects(plain):
+        return plain
+    for share in _SLIVERS:
+        slimmed, _ = slim(mesh, share * float(mesh.size.max()), fixed)
+        result, _ = _stored(slimmed, np.zeros(len(slimmed.faces), np.int32))
+        if find_defects(result):
+            result = mend(result, _TIDY)[0]
+        if not find_defects(result):
+            return result
+    raise WorkError("rounded to what a file holds, the parts' union crosses itself")
+
+
+def _arranged(a: Mesh, b: Mesh, keep: tuple[int, int], tries: int) -> Iterator[tuple[Mesh, Ints32]]:
+    """`arrange` with the second mesh where it is, then moved a little, as often as asked."""
+    rng = np.random.default_rng(_SEED)
+    reach = JITTER_SHARE * float(np.maximum(a.size, b.size).max())
+    for turn in range(tries):
+        moved = b.moved(b.vertices + rng.uniform(-reach, reach, 3) * 2.0**turn) if turn else b
+        try:
+            yield arrange(a, moved, keep)
+        except TooClose:
+            continue
 
 
 def _stored(mesh: Mesh, source: Ints32) -> tuple[Mesh, Ints32]:

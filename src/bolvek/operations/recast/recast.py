@@ -19,6 +19,7 @@ from bolvek.analyses.soundness import find_defects
 from bolvek.arrays import Bools, Floats
 from bolvek.errors import WorkError
 from bolvek.mesh import Mesh
+from bolvek.operations.recast.edges import with_edges
 from bolvek.operations.recast.measure import measure, piece_areas
 from bolvek.operations.recast.settings import LEAK_CELLS, Leak, RecastRecord, RecastSettings
 from bolvek.operations.slim import slim
@@ -31,11 +32,12 @@ VANISHED_SHARE = 0.9
 
 _LEAST_BRIDGE = 1.0  # cells: below that the lattice itself would leak
 _LEAST_GROW = 0.75  # cells: thinner than that the lattice would lose it
+_SQUARE = 0.8  # cosine between a piece and the side by which a line through it leaves
 _PIECE = 3.0  # cells: faces are looked at in pieces no longer than this
 _MOST_PIECES = 4_000_000
 _PULL = 0.6  # cells: vertices nearer to the original than this are put onto it
 _SLIM_SHARE = 0.05
-_LEAST_SHAPE, _SHAPE_ROUNDS = 0.1, 8  # of its area that a face keeps as its vertices move
+_LEAST_SHAPE, _LEAST_EDGED, _SHAPE_ROUNDS = 0.1, 1e-3, 8  # of its area that a face keeps as its vertices move
 
 
 _PLAIN = RecastSettings()
@@ -68,7 +70,7 @@ def recast(mesh: Mesh, settings: RecastSettings = _PLAIN) -> tuple[Mesh, RecastR
             f"nothing would be left: no part is thicker than a cell of {cell:.3g} mm; give what is thin a --grow"
         )
     allowed = _SLIM_SHARE * cell if settings.within_mm is None else settings.within_mm
-    solid, deviation = _finished(rough, field, soup, cell, allowed)
+    solid, deviation, sharpened = _finished(rough, field, soup, cell, allowed, edges=settings.keep_edges)
     found = measure(pieces, soup, solid, cell)
     return solid, RecastRecord(
         grid_mm=cell,
@@ -83,6 +85,7 @@ def recast(mesh: Mesh, settings: RecastSettings = _PLAIN) -> tuple[Mesh, RecastR
         triangles=len(solid.faces),
         volume_mm3=solid.volume,
         slim_deviation_mm=deviation,
+        edge_points=sharpened,
         to_new=found.to_new,
         to_old=found.to_old,
         lost_mm2=found.lost_mm2,
@@ -179,8 +182,11 @@ def _step(points: Floats, tree: Tree, level: float, cell: float) -> Floats:
     return np.asarray(away * (step / np.maximum(distance, 1e-12))[:, None])
 
 
-def _finished(rough: Mesh, field: _Field, soup: Mesh, cell: float, allowed: float) -> tuple[Mesh, float]:
-    """The surface with its vertices in place, slimmed, sound as a file will hold it; and what slimming moved (mm).
+def _finished(
+    rough: Mesh, field: _Field, soup: Mesh, cell: float, allowed: float, *, edges: bool
+) -> tuple[Mesh, float, int]:
+    """The surface with its vertices in place, slimmed, sound as a file will hold it; what slimming moved (mm); and at
+    how many points edges were brought back.
 
     Vertices go onto the original where that is near, else to the exact distance; what that spoils is tried with less.
     """
@@ -191,25 +197,49 @@ def _finished(rough: Mesh, field: _Field, soup: Mesh, cell: float, allowed: floa
     on[pulled] = soup.tree.closest_points(exact[pulled], face[pulled])
     for wanted in (on, exact, rough.vertices):
         placed = untangle(rough, rough.moved(_in_shape(rough, wanted, cell)))
-        for share in (1.0, 0.3, 0.0) if allowed > 0 else (0.0,):
-            solid, deviation = placed, 0.0
-            if share:
-                solid, record = slim(placed, share * allowed)
-                deviation = record.deviation_mm
-            solid = solid.as_stored()
-            if not find_defects(solid):
-                return solid, deviation
+        ways = [(placed, 0)]
+        if edges and wanted is on:
+            once, first = _edged(placed, soup, thin, cell)
+            more = np.zeros(len(once.vertices), bool)
+            more[: len(thin)] = thin
+            twice, second = _edged(once, soup, more, cell)
+            ways = [(twice, first + second), (once, first), *ways]
+        for way, points in ways:
+            for share in (1.0, 0.3, 0.0) if allowed > 0 else (0.0,):
+                solid, deviation = way, 0.0
+                if share:
+                    solid, record = slim(way, share * allowed)
+                    deviation = record.deviation_mm
+                solid = solid.as_stored()
+                if not find_defects(solid):
+                    return solid, deviation, points
     raise WorkError(f"no sound solid came out on a grid of {cell:.3g} mm: try a slightly different --grid")
 
 
-def _in_shape(rough: Mesh, wanted: Floats, cell: float) -> Floats:
+def _edged(placed: Mesh, soup: Mesh, thin: Bools, cell: float) -> tuple[Mesh, int]:
+    """The surface with sharp edges and corners of the original, and at how many points they were brought back."""
+    gap, face = soup.tree.nearest(placed.vertices)
+    known = (gap <= _PULL * cell) & ~thin
+    anchors = soup.tree.closest_points(placed.vertices, face)
+    normals = soup.normals_of(face)
+    out = np.zeros((len(placed.vertices), 3))
+    for k in range(3):
+        np.add.at(out, placed.faces[:, k], placed.area_vectors)
+    normals *= np.where(np.einsum("ij,ij->i", normals, out) < 0, -1.0, 1.0)[:, None]
+    found = with_edges(placed, anchors, normals, known, cell)
+    plain = found.plain
+    made = untangle(plain, plain.moved(_in_shape(plain, found.wanted, cell, _LEAST_EDGED)))
+    return made, len(plain.vertices) - len(placed.vertices)
+
+
+def _in_shape(rough: Mesh, wanted: Floats, cell: float, least: float = _LEAST_SHAPE) -> Floats:
     """Places (V, 3) wanted for the vertices; as they were where a face would turn over or lose its area."""
     normal, area = rough.unit_normals, np.maximum(rough.face_areas, 1e-300)
     points = wanted.copy()
     for _ in range(_SHAPE_ROUNDS):
         a, b, c = (points[rough.faces[:, k]] for k in range(3))
         cross = 0.5 * np.cross(b - a, c - a)
-        bad = np.einsum("ij,ij->i", cross, normal) < _LEAST_SHAPE * np.minimum(area, cell * cell)
+        bad = np.einsum("ij,ij->i", cross, normal) < least * np.minimum(area, cell * cell)
         if not bad.any():
             break
         back = rough.faces[bad].ravel()
@@ -225,7 +255,16 @@ def _too_thin(pieces: Floats, solid: Mesh, limit: float, grow: float) -> Bools:
     middles, at = pieces.mean(axis=1), solid.signed_distance.at
     normal = np.cross(pieces[:, 1] - pieces[:, 0], pieces[:, 2] - pieces[:, 0])
     normal /= np.maximum(np.linalg.norm(normal, axis=1), 1e-300)[:, None]
-    through = (at(middles - 1.5 * grow * normal) > 0) & (at(middles + 1.5 * grow * normal) > 0)
+    through = np.ones(len(middles), bool)
+    for side in (-1.5 * grow, 1.5 * grow):
+        beyond = middles + side * normal
+        through &= at(beyond) > 0
+        # a plate is left where it faces the other way; a wedge beside its edge is no plate
+        rows = np.flatnonzero(through)
+        _, face = solid.tree.nearest(beyond[rows])
+        off = beyond[rows] - solid.tree.closest_points(beyond[rows], face)
+        square = np.abs(np.einsum("ij,ij->i", off, normal[rows])) >= _SQUARE * np.linalg.norm(off, axis=1)
+        through[rows[~square]] = False
     return np.asarray((at(middles) > limit) | through)
 
 

@@ -23,13 +23,14 @@ INSIDES = ("fill", "keep-cavities")
 class RecastSettings:
     """Lengths in mm. grid_mm: cell (None: from the model's size and surface). bridge_mm: gaps up to so wide are closed
     (None: two cells). grow_mm: half the thickness that what has none is given (None: a cell; 0: it vanishes). inside:
-    one of INSIDES. within_mm: deviation allowed to slimming
-    (None: a twentieth of the cell; 0: no slimming). least_mm3: smaller pieces are dropped."""
+    one of INSIDES. keep_edges: bring sharp edges and corners back. within_mm: deviation allowed to slimming (None: a
+    twentieth of the cell; 0: no slimming). least_mm3: smaller pieces are dropped."""
 
     grid_mm: float | None = None
     bridge_mm: float | None = None
     grow_mm: float | None = None
     inside: str = "fill"
+    keep_edges: bool = False
     within_mm: float | None = None
     least_mm3: float = 0.0
 
@@ -72,8 +73,9 @@ class Leak:
 @dataclass(frozen=True, kw_only=True)
 class RecastRecord:
     """What recasting made: cell, bridge and grow as used; parts; what was closed in, dropped or given a thickness;
-    triangles before and after slimming; how far the two surfaces are apart, both ways (mm), where the original bounds
-    the solid: lost are places of the original that nothing is near, added those of the result."""
+    triangles before and after slimming; edge_points: points at which sharp edges were brought back; how far the two
+    surfaces are apart, both ways (mm), where the original bounds the solid: lost are places of the original that
+    nothing is near, added those of the result."""
 
     grid_mm: float
     bridge_mm: float
@@ -87,6 +89,7 @@ class RecastRecord:
     triangles: int
     volume_mm3: float
     slim_deviation_mm: float
+    edge_points: int
     to_new: OneWay
     to_old: OneWay
     lost_mm2: float

@@ -15,6 +15,8 @@ def recast_text(record: RecastRecord) -> str:
         f"{count_text(record.parts, 'part')}, {volume_text(record.volume_mm3)}, "
         f"{record.triangles_before_slim:,} slimmed to {count_text(record.triangles, 'triangle')}"
     )
+    if record.edge_points:
+        text += f"; sharp edges brought back at {record.edge_points:,} points"
     if record.grown_mm2:
         text += f"; {record.grown_mm2:.4g} mm2 of thin faces made {length_text(2 * record.grow_mm)} thick"
     return text
