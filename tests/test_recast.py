@@ -34,6 +34,19 @@ def test_solids_come_back_where_they_were():
     assert record.parts == 1 and record.grown_mm2 == 0
 
 
+def test_edges_and_corners_are_kept_when_asked():
+    # nowhere along an axis: the lattice helps by nothing
+    turn = np.linalg.qr(np.random.default_rng(1).normal(size=(3, 3)))[0]
+    mesh = Mesh(box().vertices @ turn.T * np.sign(np.linalg.det(turn)), box().faces).as_stored()
+    plain, _ = recast(mesh, RecastSettings(grid_mm=0.4))
+    sharp, record = recast(mesh, RecastSettings(grid_mm=0.4, keep_edges=True))
+    assert_sound(sharp)
+    assert record.edge_points > 300 and record.to_old.mean_mm < 0.02 * 0.4
+    assert abs(sharp.volume - 1000) < 0.25 * abs(plain.volume - 1000)
+    straight, record = recast(box(), RecastSettings(grid_mm=0.4, keep_edges=True))
+    assert straight.volume == pytest.approx(1000, abs=1e-3) and record.to_old.max_mm < 1e-5
+
+
 def test_voids_are_filled_or_kept():
     filled, record = recast(shell_box(2, 20), RecastSettings(grid_mm=0.5))
     assert filled.volume == pytest.approx(8000, rel=0.01) and record.voids_filled == 2
@@ -139,9 +152,18 @@ def test_prep_makes_a_solid_of_what_it_gets(bolvek, tmp_path):
     write_model(tmp_path / "finial.stl", finial()[0])
     bolvek("prep", "finial.stl", "-o", "no.stl", expect=4)
     done = bolvek("prep", "finial.stl", "--make-solid", "--longest", "100mm", "-o", "out.stl", "--json", "r.json")
-    assert "fit to print" in done.stdout and "recast: mending leaves it" in done.stdout
+    assert "fit to print" in done.stdout and "fused: mending leaves it" in done.stdout
     section = json.loads((tmp_path / "r.json").read_text())["models"][0]
-    assert section["solid"]["way"] == "recast" and section["proof"]["verdict"] == "fit"
+    assert section["solid"]["way"] == "fused" and section["proof"]["verdict"] == "fit"
+    assert section["solid"]["parts"] == 6 and section["solid"]["changes"]["kept"] > 500
+    write_model(tmp_path / "bracket.obj", dragon_bracket()[0])
+    done = bolvek("prep", "bracket.obj", "--make-solid", "--plan")
+    assert "give skins a thickness" in done.stdout and not list(tmp_path.glob("bracket.prep*"))
+    asked = ["--make-solid", "--longest", "100mm", "-o", "solid.stl", "--changes", "changes.png"]
+    done = bolvek("prep", "bracket.obj", *asked)
+    assert "thickened and fused" in done.stdout and (tmp_path / "changes.png").exists()
+    assert not find_defects(read_model(tmp_path / "solid.stl").mesh)
+    bolvek("prep", "bracket.obj", "--plan", expect=2)
     write_model(tmp_path / "hollow.stl", shell_box(3, 24))
     done = bolvek("prep", "hollow.stl", "--make-solid", "--wall", "2mm", "-o", "again.stl")
     assert "mended" in done.stdout and "1 closed void filled" in done.stdout

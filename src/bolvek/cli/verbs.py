@@ -90,6 +90,7 @@ VERBS = {
                 "faults",
                 "mend",
                 "places",
+                "fuse",
                 "walls",
                 "overhangs",
                 "hollow",

@@ -13,6 +13,7 @@ from bolvek.analyses.survey import SurveySettings, judge, survey
 from bolvek.analyses.thickness import WallSettings, measure_walls
 from bolvek.demo.carp import carp
 from bolvek.demo.lantern_set import UNIT, lantern_set
+from bolvek.demo.leaf import maple_leaf
 from bolvek.demo.measured import gourd, lattice_shade
 from bolvek.demo.troubled import cloud_tile, dragon_bracket, finial
 from bolvek.demo.twin_lamp import WALL_MM, twin_lamp
@@ -23,17 +24,27 @@ from bolvek.mesh import Mesh
 from bolvek.operations.drain import PlaceSettings
 from bolvek.operations.hollow import HollowSettings
 from bolvek.operations.mend import mend
+from bolvek.operations.recast import RecastSettings, recast
 from bolvek.operations.scale import ScaleSettings, scale_together
+from bolvek.operations.thicken import ThickenSettings, thicken
 from bolvek.profiles import load_profiles
 from bolvek.report.pictures.overhangs import directions_picture, overhangs_picture
 from bolvek.report.pictures.plain import model_caption
-from bolvek.report.pictures.results import compare_result, plain_result, proof_result, survey_result
+from bolvek.report.pictures.results import (
+    compare_result,
+    plain_result,
+    proof_result,
+    survey_result,
+    thicken_result,
+)
 from bolvek.report.pictures.walls import walls_picture
 from bolvek.report.record import Record, model_section, record_json, settings_dict
 from bolvek.report.words.mend import mend_line
 from bolvek.report.words.prep import STEPS
+from bolvek.report.words.recast import recast_text
 from bolvek.report.words.scale import scale_text
 from bolvek.report.words.survey import survey_line
+from bolvek.report.words.thicken import thicken_text
 from bolvek.units import size_text
 
 PREP = PrepSettings(
@@ -51,6 +62,14 @@ TROUBLED: dict[str, Callable[[], Mesh]] = {
 MENDED = ("finial.stl", "cloud_tile.ply")
 """Those that are mended as far as that goes: the finial's parts still go into each other, the tile is still a skin."""
 
+THICKENED = {
+    "maple_leaf.stl": ("maple_leaf.thick.stl", ThickenSettings(by_mm=1.2, trim=True)),
+    "cloud_tile.mend.ply": ("cloud_tile.foot.stl", ThickenSettings(foot=("z", -4.0))),
+}
+"""Skins that become solids: what is left of each, and how."""
+
+RECAST = ("dragon_bracket.obj", RecastSettings(grid_mm=0.8, bridge_mm=1.6, grow_mm=0.8, keep_edges=True))
+
 MEASURED = {"gourd": (".stl", ".walls.png"), "lattice_shade": (".stl", ".overhangs.png", ".ways.png")}
 """Models to be measured, and what is left of each."""
 
@@ -66,6 +85,8 @@ def run_demo(
     """
     names = [*TROUBLED, *(f"{Path(n).stem}.survey.png" for n in TROUBLED), "survey.json"]
     names += [f"{Path(n).stem}.mend{suffix}" for n in MENDED for suffix in (Path(n).suffix, ".png")]
+    names += ["maple_leaf.stl", "dragon_bracket.recast.stl", "dragon_bracket.recast.png"]
+    names += [f"{Path(n).stem}{suffix}" for n, _ in THICKENED.values() for suffix in (".stl", ".png")]
     names += ["carp.stl", "carp.png", "carp.prep.stl", "carp.prep.png", "carp.prep.json"]
     names += [f"{n}{suffix}" for n, suffixes in MEASURED.items() for suffix in suffixes]
     names += ["twin_lamp.stl", "twin_lamp.proof.png"]
@@ -76,6 +97,8 @@ def run_demo(
     _look_at_troubled(folder, tell, replace)
     begin_step("mend")
     _mend_the_troubled(folder, tell, replace)
+    begin_step("make solid")
+    _make_solids(folder, tell, replace)
     begin_step("measure")
     _measure(folder, tell, replace)
     begin_step("twin lamp")
@@ -129,6 +152,25 @@ def _mend_the_troubled(folder: Path, tell: Tell, replace: bool) -> None:
         shown = compare_result(path, before, mesh, changes, found, record.verdict)
         write_bytes(target.with_suffix(".png"), shown, replace=replace)
         tell("mend", f"{path}: {mend_line(record)}", _since(begin))
+
+
+def _make_solids(folder: Path, tell: Tell, replace: bool) -> None:
+    """The leaf and the tile made thick, the bracket made anew."""
+    write_model(folder / "maple_leaf.stl", maple_leaf(), replace=replace)
+    for name, (target, settings) in THICKENED.items():
+        begin = time.perf_counter()
+        path = folder / name
+        mesh, made = thicken(read_model(path).mesh, settings)
+        write_model(folder / target, mesh, replace=replace)
+        shown = thicken_result(folder / target, mesh, made)
+        write_bytes((folder / target).with_suffix(".png"), shown, replace=replace)
+        tell("thicken", f"{path}: {thicken_text(made)}", _since(begin))
+    begin = time.perf_counter()
+    path = folder / RECAST[0]
+    solid, record = recast(read_model(path).mesh, RECAST[1])
+    write_model(folder / "dragon_bracket.recast.stl", solid, replace=replace)
+    write_bytes(folder / "dragon_bracket.recast.png", plain_result(path, solid), replace=replace)
+    tell("recast", f"{path}: {recast_text(record)}", _since(begin))
 
 
 def _measure(folder: Path, tell: Tell, replace: bool) -> None:
