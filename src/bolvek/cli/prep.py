@@ -188,4 +188,4 @@ def _draw_changes(path: Path, before: "Mesh", after: "Mesh", way: str, target: P
     from bolvek.report.pictures.results import compare_result
 
     record, found = compare(before, after)
-    write_bytes(target, compare_result(path, before, after, record, found, way), replace=replace)
+    write_bytes(target, compare_result(path, before, after, record, found, f"sound, {way}"), replace=replace)

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Any
 import click
 
 from bolvek.cli.base.options import Asked, models_argument, options, output_option, writing_options
-from bolvek.cli.base.types import LENGTH, PATH, VOLUME
+from bolvek.cli.base.types import LENGTH, PATH, VOLUME, Parsed
 from bolvek.errors import UsageError
 from bolvek.units import length_text, parse_length
 
@@ -31,7 +31,13 @@ def _ways(text: str | None) -> tuple[str, tuple[float, ...]]:
 @options(
     models_argument,
     output_option,
-    click.option("--grid", type=LENGTH, help="Lattice cell; without it from the size and the surface."),
+    click.option(
+        "--grid",
+        type=Parsed("LENGTH|auto", lambda text: None if text == "auto" else parse_length(text)),
+        default="auto",
+        show_default=True,
+        help="Lattice cell; auto: from the size and the surface.",
+    ),
     click.option("--bridge", type=LENGTH, help="Close gaps up to this width; without it two cells."),
     click.option("--grow", type=LENGTH, help="Half the thickness of what has none; without it a cell; 0: it vanishes."),
     click.option("--inside", default="fill", show_default=True, metavar="fill|keep-cavities", help="Voids."),

@@ -7,13 +7,16 @@ import numpy as np
 
 from bolvek.analyses.deviation import OneWay
 from bolvek.analyses.zones import Zone
-from bolvek.errors import UsageError
+from bolvek.errors import UsageError, WorkError
 
 FINEST_SHARE = 1 / 250
 """The automatic grid is this share of the longest side, or finer where the model has little surface."""
 
 MOST_CELLS_ON_SURFACE = 150_000
 """And no finer than so many cells on one side of the surface."""
+
+MOST_CELLS = 1_500_000
+"""Cells on one side of the surface that fit into the memory of a small machine, a gigabyte and a half."""
 
 INSIDES = ("fill", "keep-cavities")
 """What becomes of voids that nothing from outside gets into."""
@@ -51,8 +54,14 @@ class RecastSettings:
             raise UsageError(f"--inside takes {' or '.join(INSIDES)}, not '{self.inside}'")
 
     def cell_mm(self, longest_mm: float, area_mm2: float) -> float:
-        """The cell for a model of this size and surface."""
+        """The cell for a model of this size and surface. Raises WorkError for one that would not fit into memory."""
         if self.grid_mm is not None:
+            fits = math.sqrt(area_mm2 / MOST_CELLS)
+            if self.grid_mm < fits:
+                raise WorkError(
+                    f"a grid of {self.grid_mm:.3g} mm on {area_mm2:.3g} mm2 of faces would not fit into memory: "
+                    f"--grid {1.05 * fits:.2g}mm would"
+                )
             return self.grid_mm
         return max(longest_mm * FINEST_SHARE, math.sqrt(area_mm2 / MOST_CELLS_ON_SURFACE))
 

@@ -49,5 +49,5 @@ def compare_result(path: Path, old: Mesh, new: Mesh, record: CompareRecord, foun
     from bolvek.report.pictures.compare import compare_picture
 
     kept = f"{record.kept:,} of {record.triangles_old:,} faces bit for bit the same"
-    good = verdict in ("sound", "same", "differs")
+    good = verdict.startswith("sound") or verdict in ("same", "differs")
     return compare_picture(old, new, record, found, model_caption(path, new, verdict=verdict, fit=good, kept=kept))
