@@ -5,7 +5,7 @@ PYTHON ?= python3
 VENV := .venv
 BIN := $(VENV)/bin
 
-.PHONY: demo test fool words wounds bench clean
+.PHONY: demo test fool words wounds skins troubled bench clean
 
 demo: $(VENV)/.user
 	$(BIN)/bolvek demo out/ --replace
@@ -28,6 +28,13 @@ words: $(VENV)/.dev
 # twenty of every wound that mending has to heal, and three hundred mixtures (make test has two of each and 25 mixtures)
 wounds: $(VENV)/.dev
 	cd tests && ../$(BIN)/python wounds.py --count 20 --mixed 300
+
+# every skin that thickening has to make solid (make test has nine), and forty troubled files from file to print
+skins: $(VENV)/.dev
+	cd tests && ../$(BIN)/python skins.py
+
+troubled: $(VENV)/.dev
+	cd tests && ../$(BIN)/python troubled.py
 
 bench: $(VENV)/.dev
 	$(BIN)/python -m bench.run

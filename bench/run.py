@@ -20,7 +20,7 @@ from bench.models import blob, hurt
 from bolvek.analyses.thickness import WallSettings, measure_walls, sample_surface
 from bolvek.demo.carp import carp
 from bolvek.demo.measured import gourd
-from bolvek.demo.pieces import block, globe, turned
+from bolvek.demo.pieces import block, globe, sheet, turned
 from bolvek.formats import read_model, write_model
 from bolvek.mesh import Mesh
 
@@ -303,7 +303,40 @@ def sweep(folder: Path) -> None:
         )
 
 
-PARTS = {part.__name__: part for part in (demo, starts, look, measures, mending, big)}
+def solids(folder: Path) -> None:
+    """Making thick, making one body of many, making anew: what the cost follows."""
+    print("## Solids\n\n| what | triangles | to | work s | whole program s | MB |\n|---|---|---|---|---|---|")
+    source, record, target = folder / "in.stl", folder / "solid.json", folder / "solid.stl"
+
+    def row(what: str, verb: str, step: str, mesh: Mesh, *options: object) -> None:
+        write_model(source, mesh, replace=True)
+        run(verb, source, *options, "-o", target, "--replace")
+        seconds, memory, _ = run(verb, source, *options, "-o", target, "--json", record, "--replace")
+        told = json.loads(record.read_text())
+        work, made = told["seconds"][step], told["models"][0]["triangles"]
+        print(f"| {what} | {len(mesh.faces):,} | {made:,} | {work:.2f} | {seconds:.2f} | {memory:.0f} |", flush=True)
+
+    rng = np.random.default_rng(5)
+    for n in (150, 330):
+        u, v = np.meshgrid(*(np.linspace(0, 100, n),) * 2, indexing="ij")
+        hills = sheet(np.stack([u, v, 6 * np.sin(u / 9) * np.cos(v / 11) + rng.normal(0, 0.02, u.shape)], axis=-1))
+        row("hills, 1.2 mm thick", "thicken", "thicken", hills, "--by", "1.2mm")
+    for count in (40, 160):
+        boxes = []
+        for _ in range(count):
+            turn = np.linalg.qr(rng.normal(size=(3, 3)))[0]
+            turn[:, 0] *= np.sign(np.linalg.det(turn))
+            one = block(tuple(-rng.uniform(2, 7, 3)), tuple(rng.uniform(2, 7, 3)))
+            boxes.append(one.moved(one.vertices @ turn.T + rng.uniform(-30, 30, 3)))
+        ask = ("--make-solid", "--drains", 0, "--wall", "5mm")
+        row(f"{count} boxes into one body", "prep", "fuse", boxes[0].joined(*boxes[1:]), *ask)
+    scan = hurt(blob(1, 100.0, 0.5), 200)
+    for grid in (1.6, 0.8, 0.4):
+        row(f"recast, grid {grid} mm", "recast", "recast", scan, "--grid", f"{grid}mm", "--bridge", f"{2 * grid}mm")
+    print()
+
+
+PARTS = {part.__name__: part for part in (demo, starts, look, measures, mending, solids, big)}
 """The tables, by name."""
 
 

@@ -174,6 +174,12 @@ def test_demo_leaves_models_record_and_pictures(bolvek, demo_folder):
     lanterns = {f"lantern_set/{n}{s}" for n in ("body", "lid", "hook") for s in (".stl", ".sized.stl")}
     measured = {"gourd.stl", "gourd.walls.png"} | {f"lattice_shade{s}" for s in (".stl", ".overhangs.png", ".ways.png")}
     mended = {"finial.mend.stl", "finial.mend.png", "cloud_tile.mend.ply", "cloud_tile.mend.png"}
+    solids = {
+        f"{name}{s}"
+        for name in ("maple_leaf.thick", "cloud_tile.foot", "dragon_bracket.recast")
+        for s in (".stl", ".png")
+    }
+    mended |= solids | {"maple_leaf.stl"}
     assert names == carp | proven | looked | pictures | lanterns | measured | mended
     assert all(p.read_bytes().startswith(b"\x89PNG") for p in folder.rglob("*.png"))
     bolvek("demo", folder, expect=3)

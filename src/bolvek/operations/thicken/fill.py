@@ -32,6 +32,7 @@ _MOST_CELLS = 100_000  # on one side of a thin zone
 _OVER = 1.05  # thicknesses that the body reaches
 _BESIDE = 0.15  # thicknesses that a thin zone may be farther off than the skin
 _OFF_RIM = 0.005  # thicknesses
+_MOST_SPOTS, _SCATTERED = 40, 0.97  # more thin spots than that, on less than the rest, are noise: left as they are
 _NEAR_RIM = 0.3  # thicknesses from the rim: what is thin there stays
 _SLIM = 0.01  # thicknesses that the body may be off
 _WORTH, _MUCH = 0.001, 0.01  # of the area that a round has to gain; and where it makes some place thinner
@@ -67,7 +68,11 @@ def fill_thin(skin: Mesh, solid: Solid, depth: Depth, thickness: float, side: in
         thin = depth.face[(depth.depth < limit) & off_rim]
         if depth.share_above(limit) >= ENOUGH or not len(thin):
             break
-        zone = skin.picked(np.unique(thin))
+        faces = np.unique(thin)
+        scattered = int(group_faces(skin, faces).max()) >= _MOST_SPOTS
+        if scattered and depth.share_above(limit) >= _SCATTERED:
+            break
+        zone = skin.picked(faces)
         size = max(thickness / cells, float(np.sqrt(zone.area / _MOST_CELLS)))
         if cell and size > 0.8 * cell:
             break
