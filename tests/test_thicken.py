@@ -18,6 +18,10 @@ from bolvek.operations.fuse.arrange import COMMON, DIFFERENCE, UNION
 from bolvek.operations.fuse.unite import unite
 from bolvek.operations.refine import refine
 from bolvek.operations.thicken import ThickenSettings, thicken
+from bolvek.operations.thicken.cover import cover
+from bolvek.operations.thicken.fit import as_solid
+from bolvek.operations.thicken.offset import offset
+from bolvek.operations.thicken.solid import depth_of
 from skins import bowl, creased, grid, hairpin, made_thick, moebius, noisy, ragged, spiral
 from support import assert_sound, ball, box
 
@@ -58,6 +62,19 @@ def test_a_sheet_has_exactly_the_volume_it_should():
     made, record = thicken(flat(), ThickenSettings(by_mm=2.0, along=(0, 0.6, -0.8)))
     assert made.volume == pytest.approx(400 * 1.6)
     assert record.steep_mm2 == 0
+
+
+def test_a_thickness_is_what_it_is_however_near_the_next_sheet():
+    rng = np.random.default_rng(4)
+    for _ in range(30):
+        wall, gap = rng.uniform(0.03, 1.3), rng.uniform(0.02, 2.0)
+        one = flat()
+        stack = one.joined(*(one.moved(one.vertices - [0, 0, k * (wall + gap)]) for k in (1, 2)))
+        double = cover(stack)
+        solid = as_solid(double, offset(double, 0.0, wall), 0.0, wall)
+        found = depth_of(stack, solid, 1.2, -1)
+        # beyond what was asked for it need not look: there another sheet may be nearer than the back
+        assert np.abs(found.depth - wall).max() < 1e-5 or wall > 1.2, (wall, gap, found.depth.min(), found.depth.max())
 
 
 def test_one_side_only_and_flipped_patches():

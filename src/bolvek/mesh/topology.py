@@ -46,6 +46,13 @@ class Topology:
         return len(self.first_face)
 
     @property
+    def open_shells(self) -> Bools:
+        """Shells (S,) with an open edge."""
+        found = np.zeros(self.shells, bool)
+        found[self.shell[np.flatnonzero(self.opposite == OPEN) // 3]] = True
+        return found
+
+    @property
     def sound(self) -> bool:
         """Closed, manifold (each edge two uses, each vertex one fan), consistently oriented."""
         return not (self.open_edges or self.nonmanifold_edges or self.badly_oriented_edges or self.extra_fans)

@@ -5,14 +5,11 @@ from dataclasses import dataclass
 from functools import partial
 from typing import Protocol, TypeVar
 
-import numpy as np
-
 from bolvek.analyses.deviation import CompareRecord, compare
 from bolvek.analyses.shells import standing
 from bolvek.analyses.soundness import find_defects
 from bolvek.errors import WorkError
 from bolvek.mesh import Mesh
-from bolvek.mesh.topology import OPEN
 from bolvek.operations.fuse import fuse_parts, parts_of
 from bolvek.operations.mend import MendRecord, MendSettings, mend
 from bolvek.operations.recast import RecastRecord, RecastSettings, recast
@@ -85,8 +82,7 @@ def plan_solid(mesh: Mesh, step: Step) -> tuple[Mesh, SolidPlan]:
         return found, SolidPlan(
             way="recast", why=f"{why}: what branches or has one side only is made anew", mend=mended
         )
-    is_open = np.zeros(topology.shells, bool)
-    is_open[topology.shell[np.flatnonzero(topology.opposite == OPEN) // 3]] = True
+    is_open = topology.open_shells
     closed = int((~is_open).sum())
     if is_open.all():
         return found, SolidPlan(
@@ -112,7 +108,7 @@ def make_solid(mesh: Mesh, settings: SolidSettings, step: Step) -> tuple[Mesh, S
         try:
             solid, thickened, parts = _built(found, settings, step)
         except WorkError as error:
-            given_up.append(f"{way.replace('ed', '')}: {error}")
+            given_up.append(f"{way}: {error}")
     if solid is None:
         way = "recast"
         solid, recasted = _recast(found, settings, step)
@@ -136,8 +132,7 @@ def make_solid(mesh: Mesh, settings: SolidSettings, step: Step) -> tuple[Mesh, S
 def _built(found: Mesh, settings: SolidSettings, step: Step) -> tuple[Mesh, ThickenRecord | None, int]:
     """Skins made thick, and everything closed put together. Raises WorkError."""
     topology = found.topology
-    is_open = np.zeros(topology.shells, bool)
-    is_open[topology.shell[np.flatnonzero(topology.opposite == OPEN) // 3]] = True
+    is_open = topology.open_shells
     record, bodies = None, list[Mesh]()
     if is_open.any():
         skin = found.picked(is_open[topology.shell])

@@ -5,7 +5,7 @@ All orientation tests are exact (rational arithmetic where the float filter cann
 vertices on straight runs stay vertices and the result fits its neighbours.
 """
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from fractions import Fraction
 
 Point = tuple[float, float]
@@ -28,6 +28,13 @@ def turn(a: Point, b: Point, c: Point) -> int:
     ax, ay, bx, by, cx, cy = (Fraction(x) for x in (*a, *b, *c))
     exact = (ax - cx) * (by - cy) - (ay - cy) * (bx - cx)
     return (exact > 0) - (exact < 0)
+
+
+def seen_against(normal: Sequence[float], points: Mapping[int, Sequence[float]]) -> dict[int, Point]:
+    """Points in space seen against a normal: its largest component is dropped, the turn is kept."""
+    k = max(range(3), key=lambda axis: abs(normal[axis]))
+    i, j = ((k + 1) % 3, (k + 2) % 3) if normal[k] > 0 else ((k + 2) % 3, (k + 1) % 3)
+    return {n: (float(p[i]), float(p[j])) for n, p in points.items()}
 
 
 def signed_area(points: Sequence[Point], loop: Sequence[int]) -> float:

@@ -8,7 +8,7 @@ from bolvek.arrays import Floats, Ints32
 from bolvek.mesh import Mesh
 from bolvek.operations.cut.body import ConvexBody
 from bolvek.operations.cut.clip import Clip, Node, TooClose
-from bolvek.spatial.polygons import PolygonError, triangulate
+from bolvek.spatial.polygons import PolygonError, seen_against, triangulate
 
 
 def subtract(mesh: Mesh, bodies: Sequence[ConvexBody]) -> Mesh:
@@ -71,7 +71,7 @@ def _assemble(mesh: Mesh, cuts: list[Clip]) -> tuple[Mesh, Ints32]:
             numbered = [[number(node) for node in loop] for loop in loops]
             points = {i: mesh.vertices[i] if i < base else extra[i - base] for loop in numbered for i in loop}
             try:
-                faces += triangulate(_flat_points(normal, points), numbered)  # type: ignore[arg-type]
+                faces += triangulate(seen_against(normal, points), numbered)  # type: ignore[arg-type]
             except PolygonError:
                 raise TooClose from None
             source += [owner] * (len(faces) - len(source))
@@ -79,10 +79,3 @@ def _assemble(mesh: Mesh, cuts: list[Clip]) -> tuple[Mesh, Ints32]:
     new = np.array(faces, np.int32).reshape(-1, 3)
     result = Mesh(vertices, np.concatenate([mesh.faces[keep], new])).picked(slice(None))
     return result, np.concatenate([np.flatnonzero(keep), source]).astype(np.int32)
-
-
-def _flat_points(normal: Floats, points: dict[int, Floats]) -> dict[int, tuple[float, float]]:
-    """Points seen against the normal: the largest component is dropped, the turn is kept."""
-    k = int(np.argmax(np.abs(normal)))
-    i, j = ((k + 1) % 3, (k + 2) % 3) if normal[k] > 0 else ((k + 2) % 3, (k + 1) % 3)
-    return {n: (float(p[i]), float(p[j])) for n, p in points.items()}

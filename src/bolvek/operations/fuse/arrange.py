@@ -21,11 +21,13 @@ from bolvek.mesh import Mesh
 from bolvek.operations.cut import TooClose
 from bolvek.spatial.groups import linked_groups
 from bolvek.spatial.parallel import run_ranges
-from bolvek.spatial.polygons import PolygonError, signed_area, triangulate
+from bolvek.spatial.polygons import PolygonError, seen_against, signed_area, triangulate
 from bolvek.spatial.tree import Tree
 
 UNION, DIFFERENCE, COMMON = (1, 1), (1, -1), (-1, -1)
 """Which side of the other mesh the faces of each mesh are kept on: 1 outside, -1 inside."""
+
+_MOST_PAIRS = 2_000_000
 
 
 def arrange(a: Mesh, b: Mesh, keep: tuple[int, int]) -> tuple[Mesh, Ints32]:
@@ -66,9 +68,6 @@ def _meeting(a: Mesh, b: Mesh) -> Ints:
         raise TooClose
     found = rows[pairs.astype(np.int64)]
     return found[(found[:, 0] < n) & (found[:, 1] >= n)]
-
-
-_MOST_PAIRS = 2_000_000
 
 
 @dataclass(frozen=True)
@@ -259,16 +258,14 @@ def _trace(steps: list[tuple[int, int]]) -> list[list[int]]:
 
 
 def _flat(normal: Floats, points: Floats, loops: list[list[int]]) -> dict[int, tuple[float, float]]:
-    """Points seen against the normal: the largest component is dropped, the turn is kept."""
-    k = int(np.argmax(np.abs(normal)))
-    i, j = ((k + 1) % 3, (k + 2) % 3) if normal[k] > 0 else ((k + 2) % 3, (k + 1) % 3)
-    return {n: (float(points[n, i]), float(points[n, j])) for loop in loops for n in loop}
+    """The places of loops, seen against a normal."""
+    return seen_against(normal.tolist(), {n: points[n].tolist() for loop in loops for n in loop})
 
 
-def kept_faces(source: Ints32, mesh: Mesh, faces: Mesh, offset: int) -> Bools:
-    """Which faces (F,) of a mesh, numbered from the offset in `source`, are left as they were, bit for bit."""
+def kept_faces(source: Ints32, mesh: Mesh, result: Mesh) -> Bools:
+    """Which faces (F,) of the first mesh are left in a result as they were, bit for bit."""
     kept = np.zeros(len(mesh.faces), bool)
-    rows = np.flatnonzero((source >= offset) & (source < offset + len(mesh.faces)))
-    same = (faces.vertices[faces.faces[rows]] == mesh.vertices[mesh.faces[source[rows] - offset]]).all(axis=(1, 2))
-    kept[source[rows[same]] - offset] = True
+    rows = np.flatnonzero((source >= 0) & (source < len(mesh.faces)))
+    same = (result.vertices[result.faces[rows]] == mesh.vertices[mesh.faces[source[rows]]]).all(axis=(1, 2))
+    kept[source[rows[same]]] = True
     return kept

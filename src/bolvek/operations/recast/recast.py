@@ -86,12 +86,7 @@ def recast(mesh: Mesh, settings: RecastSettings = _PLAIN) -> tuple[Mesh, RecastR
         volume_mm3=solid.volume,
         slim_deviation_mm=deviation,
         edge_points=sharpened,
-        to_new=found.to_new,
-        to_old=found.to_old,
-        lost_mm2=found.lost_mm2,
-        lost=found.lost,
-        added_mm2=found.added_mm2,
-        added=found.added,
+        **vars(found),
         leaks=_leaks(solid, cell),
     )
 

@@ -148,7 +148,7 @@ def _filled(skin: Mesh, solid: Solid, zone: Mesh, thickness: float, cell: float)
         mesh, source = unite(solid.mesh, body, tries=2)
     except WorkError:
         return None
-    if not kept_faces(source, solid.mesh, mesh, 0)[solid.keeps >= 0].all():
+    if not kept_faces(source, solid.mesh, mesh)[solid.keeps >= 0].all():
         return None
     found = _carried(solid, mesh, np.where(source < len(solid.mesh.faces), source, -1))
     return _without_voids(found, thickness)

@@ -3,13 +3,13 @@
 import numpy as np
 
 from bolvek.analyses.shells.rims import cut_at_repeats
-from bolvek.arrays import Floats, Ints
+from bolvek.arrays import Ints
 from bolvek.errors import WorkError
 from bolvek.mesh import Mesh
 from bolvek.mesh.topology import OPEN
 from bolvek.operations.cut import TooClose, prism, subtract
 from bolvek.operations.hollow import HollowSettings, hollow
-from bolvek.spatial.polygons import PolygonError, contains, signed_area, triangulate
+from bolvek.spatial.polygons import PolygonError, triangulate
 from bolvek.units import length_text
 
 _AXES = {"x": 0, "y": 1, "z": 2}
@@ -52,7 +52,7 @@ def with_foot(skin: Mesh, foot: tuple[str, float]) -> Mesh | None:
     flat = {int(number[v]): (float(skin.vertices[v, i]), float(skin.vertices[v, j])) for v in rim}
     loops = _loops(number[b], number[a])
     try:
-        caps = _triangles(flat, loops)
+        caps = np.array(triangulate(flat, loops), np.int64).reshape(-1, 3)  # type: ignore[arg-type]
     except PolygonError:
         return None
     return Mesh(points, np.concatenate([skin.faces, walls.reshape(-1, 3), caps])).picked(slice(None))
@@ -63,7 +63,7 @@ def in_the_way(skin: Mesh, foot: tuple[str, float]) -> Ints:
     axis = _AXES[foot[0]]
     n = len(skin.faces)
     made = with_foot(skin, foot)
-    half = np.flatnonzero(skin.topology.opposite < 0)
+    half = np.flatnonzero(skin.topology.opposite == OPEN)
     if made is None:
         # the outline crosses itself: the edges that do, and the faces beside them
         a, b = skin.edge_ends(half)
@@ -81,20 +81,6 @@ def in_the_way(skin: Mesh, foot: tuple[str, float]) -> Ints:
     pairs = made.as_stored().tree.meeting_pairs()[0].astype(np.int64).ravel()
     own, walls = pairs[pairs < n], pairs[(pairs >= n) & (pairs < n + 2 * len(half))]
     return np.unique(np.concatenate([own, half[(walls - n) // 2] // 3]))
-
-
-def _triangles(flat: dict[int, tuple[float, float]], loops: list[list[int]]) -> Ints:
-    """Triangles between loops; each hole goes with the loop around it."""
-    outer = [loop for loop in loops if signed_area(flat, loop) > 0]  # type: ignore[arg-type]
-    found: list[tuple[int, int, int]] = []
-    for loop in outer:
-        own = [
-            hole
-            for hole in loops
-            if signed_area(flat, hole) <= 0 and contains(flat, loop, flat[hole[0]])  # type: ignore[arg-type]
-        ]
-        found += triangulate(flat, [loop, *own])  # type: ignore[arg-type]
-    return np.array(found, np.int64).reshape(-1, 3)
 
 
 def _loops(start: Ints, end: Ints) -> list[list[int]]:
@@ -132,24 +118,12 @@ def hollow_beneath(skin: Mesh, foot: tuple[str, float], wall: float) -> Mesh | N
     middle, reach = shell.bounds.mean(axis=0), float(np.linalg.norm(shell.size))
     rng = np.random.default_rng(_SEED)
     for turn in range(_TRIES):
-        start, end = middle.copy(), middle.copy()
+        start = middle + rng.uniform(-_JITTER_MM, _JITTER_MM, 3)
         start[axis] = place + (rng.uniform(-_JITTER_MM, _JITTER_MM) if turn else 0.0)
+        end = start.copy()
         end[axis] = place + down * 5 * wall
-        start, end = _aside(start, axis, rng), _aside(end, axis, np.random.default_rng(_SEED + turn))
-        end = end - (end - start) * _across(axis)
         try:
             return subtract(shell, [prism(start, end, reach, 6, float(rng.uniform(0, 60)))])
         except TooClose:
             continue
     raise WorkError("the foot could not be cut cleanly: move it a little")
-
-
-def _across(axis: int) -> Floats:
-    across = np.ones(3)
-    across[axis] = 0.0
-    return across
-
-
-def _aside(point: Floats, axis: int, rng: np.random.Generator) -> Floats:
-    """The point moved a little across the axis."""
-    return np.asarray(point + rng.uniform(-_JITTER_MM, _JITTER_MM, 3) * _across(axis))

@@ -59,7 +59,7 @@ class ThickenRecord:
     turned: faces turned so that the skin agrees with itself; along: the direction asked for; trimmed_mm2: taken off
     the rim; kept_faces: of the model's, bit for bit.
 
-    Of a skin: the thickness as measured from it, share_full: of its area that is 90% as thick as asked, least_mm,
+    Of a skin: its area_mm2; as measured from it share_full: of its area that is 90% as thick as asked, least_mm,
     mean_mm; below_mm2: of the area thinner than can be printed, with its zones; smoothed: rounds that the directions
     were smoothed; backed_off: vertices that could not go all the way; filled: how often thin places were filled, on a
     lattice of cell_mm; steep_mm2: faces along the direction, that gain less than can be printed. Of walls:
@@ -73,6 +73,7 @@ class ThickenRecord:
     turned: int = 0
     along: Triple | None = None
     trimmed_mm2: float = 0.0
+    area_mm2: float = 0.0
     share_full: float | None = None
     least_mm: float | None = None
     mean_mm: float | None = None

@@ -59,6 +59,10 @@ def depth_of(skin: Mesh, solid: Solid, thickness: float, side: int) -> Depth:
         away = other.closest_points(samples.points, face) - samples.points
         before = way * np.einsum("ij,ij->i", away, normals) < 0.1 * near
         depth = np.where(before, np.inf, near)
+        # the first station must not lie beyond a back that is nearer than it
+        rows = np.flatnonzero(before)
+        hits = other.rays(samples.points[rows], way * normals[rows], near=1e-9 * reach, far=_STATIONS[0] * reach)
+        depth[rows] = hits.distance[:, 0]
         for station in _STATIONS:
             off = station * reach
             seen = off + other.nearest(samples.points + way * off * normals)[0]

@@ -11,6 +11,7 @@ from bolvek.analyses.zones import face_zones
 from bolvek.arrays import Floats, Ints
 from bolvek.errors import WorkError
 from bolvek.mesh import Mesh
+from bolvek.mesh.topology import CROWDED
 from bolvek.operations.mend import MendSettings, mend
 from bolvek.operations.thicken.cover import Cover, cover
 from bolvek.operations.thicken.fill import fill_thin
@@ -42,8 +43,7 @@ def thicken(mesh: Mesh, settings: ThickenSettings) -> tuple[Mesh, ThickenRecord]
         return _walls(mesh, settings.at_least_mm, settings)
     agreed, turned = _agreed(mesh)
     topology = agreed.topology
-    is_open = np.zeros(topology.shells, bool)
-    is_open[topology.shell[np.flatnonzero(topology.opposite < 0) // 3]] = True
+    is_open = topology.open_shells
     if not is_open.any():
         raise WorkError(
             "the model is closed, it has no rim: --at-least makes its thin walls thicker, 'hollow' gives it a wall"
@@ -91,7 +91,7 @@ def _agreed(mesh: Mesh) -> tuple[Mesh, int]:
 def _skin(skin: Mesh, settings: ThickenSettings) -> tuple[Mesh, ThickenRecord]:
     thickness = settings.by_mm or 0.0
     if skin.topology.nonmanifold_edges:
-        edge = skin.vertices[skin.faces[np.flatnonzero(skin.topology.opposite == -2)[0] // 3]].mean(axis=0)
+        edge = skin.vertices[skin.faces[np.flatnonzero(skin.topology.opposite == CROWDED)[0] // 3]].mean(axis=0)
         raise WorkError(
             f"the skin branches: three faces or more meet in an edge, as at {point_text(edge)}; 'recast' thickens such"
         )
@@ -183,6 +183,7 @@ def _measured(skin: Mesh, solid: Solid, depth: Depth, settings: ThickenSettings,
     faces = np.unique(depth.face[thin])
     return ThickenRecord(
         way="skin",
+        area_mm2=skin.area,
         thickness_mm=thickness,
         share_full=depth.share_above(FULL_SHARE * thickness),
         least_mm=depth.least(),

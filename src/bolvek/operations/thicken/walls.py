@@ -29,7 +29,6 @@ from bolvek.operations.thicken.solid import Thin, thin_places
 if TYPE_CHECKING:
     from scipy.spatial import cKDTree
 
-_ROUNDS = 1
 _MOST_PATCHES = 40
 _SINK, _ASIDE = 0.01, 0.002  # thicknesses: how far a copy stays below the side that is kept, and off its border
 _SPECK = 0.3  # square thicknesses: smaller patches are no walls
@@ -58,19 +57,15 @@ class Grown:
 def grow_walls(mesh: Mesh, least: float, side: str, blend: float) -> Grown:
     """Make every wall of a sound mesh as thick as `least` mm, growing "out", "in" or "both" ways, blended into the rest
     over `blend` mm."""
-    thin = before = thin_places(mesh, least)
+    before = thin_places(mesh, least)
     result, patches, given_up = mesh, 0, 0
-    for _ in range(_ROUNDS):
-        if not len(thin.points):
-            break
-        given_up = 0
-        for body in _bodies(result, thin, least, side, blend):
-            try:
-                result = unite(result, body)[0]
-                patches += 1
-            except WorkError:
-                given_up += 1
-        thin = thin_places(result, least)
+    for body in _bodies(mesh, before, least, side, blend) if len(before.points) else ():
+        try:
+            result = unite(result, body)[0]
+            patches += 1
+        except WorkError:
+            given_up += 1
+    thin = thin_places(result, least) if patches else before
     return Grown(
         result,
         float(before.area.sum()),

@@ -35,8 +35,7 @@ def thicken_verdict(record: ThickenRecord) -> str:
     """ "done", or "thin" where something is thinner than can be printed, or than asked of walls."""
     if record.way == "walls":
         return "thin" if (record.thin_after_mm2 or 0.0) > max(0.005 * (record.thin_before_mm2 or 0.0), 0.1) else "done"
-    area = record.volume_mm3 / record.thickness_mm if record.thickness_mm else 0.0
-    return "thin" if record.below_mm2 > THIN_SHARE * area else "done"
+    return "thin" if record.below_mm2 > THIN_SHARE * record.area_mm2 else "done"
 
 
 def thicken_rows(record: ThickenRecord) -> list[Styled]:
