@@ -1,6 +1,6 @@
 """What a build direction does to a model, and which direction is best."""
 
-from bolvek.analyses.overhangs.overhangs import ANGLE_SLACK_DEG, find_overhangs
+from bolvek.analyses.overhangs.overhangs import ANGLE_SLACK_DEG, find_layer_islands, find_overhangs
 from bolvek.analyses.overhangs.record import (
     BRIDGE_MOST_MM,
     Island,
@@ -16,5 +16,6 @@ __all__ = [
     "OverhangRecord",
     "OverhangSettings",
     "OverhangZone",
+    "find_layer_islands",
     "find_overhangs",
 ]

@@ -45,14 +45,33 @@ def faces_of(mesh: Mesh, settings: OverhangSettings, most_samples: int) -> Ints8
     return np.asarray(for_all_faces(_look(once, settings, most_samples).kind, keep, mesh), np.int8)
 
 
+def find_layer_islands(mesh: Mesh, settings: OverhangSettings) -> list[Island]:
+    """The islands alone, as `find_overhangs` tells them."""
+    settings.check()
+    check_solid(mesh)
+    once, _ = counted_once(mesh)
+    once.prepare()
+    sweep = _sweep(once, settings)
+    return _islands(sweep, find_islands(sweep, sweep.floor + settings.contact_mm))
+
+
+def _sweep(mesh: Mesh, s: OverhangSettings) -> Sweep:
+    height = mesh.vertices @ s.direction
+    floor = float(height[mesh.faces].min())
+    return Sweep(mesh, standing(mesh).sign, material_tree(mesh), height, s.direction, floor, s.layer_mm)
+
+
+def _islands(sweep: Sweep, bottoms: Ints) -> list[Island]:
+    return [Island(as_triple(sweep.mesh.vertices[v]), float(sweep.height[v]) - sweep.floor) for v in bottoms]
+
+
 @dataclass(frozen=True)
 class _Seen:
-    """What one build direction shows: what each face is, heights of vertices, the lowest, bottoms of islands and how
-    many places begin before a layer shows them; samples of what hangs, how far, on the part or not; zones."""
+    """What one build direction shows: what each face is, the sweep upward, bottoms of islands and how many places begin
+    before a layer shows them; samples of what hangs, how far, on the part or not; zones."""
 
     kind: Ints8
-    height: Floats
-    floor: float
+    sweep: Sweep
     bottoms: Ints
     minima: int
     samples: Samples
@@ -63,17 +82,14 @@ class _Seen:
 
 def _look(mesh: Mesh, s: OverhangSettings, most_samples: int) -> _Seen:
     mesh.prepare()
-    up = s.direction
-    sign, tree = standing(mesh).sign, material_tree(mesh)
-    height = mesh.vertices @ up
+    up, sweep = s.direction, _sweep(mesh, s)
+    sign, tree, height, floor = sweep.sign, sweep.tree, sweep.height, sweep.floor
     corners = height[mesh.faces]
-    floor = float(corners.min())
     slope = np.einsum("ij,j->i", mesh.unit_normals, up) * sign
     limit = -np.cos(np.radians(max(s.angle_deg - ANGLE_SLACK_DEG, 0.0)))
     on_bed = (slope < 0) & (corners.max(axis=1) <= floor + s.contact_mm)
     over = np.flatnonzero((slope < limit) & ~on_bed)
     kind = np.where(on_bed, 1, 0).astype(np.int8)
-    sweep = Sweep(mesh, sign, tree, height, up, floor, s.layer_mm)
     bottoms = find_islands(sweep, floor + s.contact_mm)
     minima = len(find_islands(sweep, floor + s.contact_mm, all_places=True))
     samples, drop, landed, buried = _drops(mesh, over, sign, floor, s, most_samples)
@@ -81,12 +97,12 @@ def _look(mesh: Mesh, s: OverhangSettings, most_samples: int) -> _Seen:
     if len(samples.area):
         over = np.unique(samples.face)
         zones = gather_zones(mesh, over, samples, drop, buried, on_bed, slope, height, bottoms, tree, s, kind)
-    return _Seen(kind, height, floor, bottoms, minima, samples, drop, landed, zones)
+    return _Seen(kind, sweep, bottoms, minima, samples, drop, landed, zones)
 
 
 def _find(mesh: Mesh, s: OverhangSettings) -> tuple[OverhangRecord, Ints8]:
     seen = _look(mesh, s, MOST_SAMPLES)
-    up, height, floor, bottoms = s.direction, seen.height, seen.floor, seen.bottoms
+    up, height, floor, bottoms = s.direction, seen.sweep.height, seen.sweep.floor, seen.bottoms
     samples, drop, zones = seen.samples, seen.drop, seen.zones
     shells = standing(mesh)
     sign = shells.sign
@@ -126,7 +142,7 @@ def _find(mesh: Mesh, s: OverhangSettings) -> tuple[OverhangRecord, Ints8]:
         bed_margin_mm=margin,
         open_skin=bool(shells.openings.skin.any()),
         zones=zones,
-        island_list=[Island(as_triple(mesh.vertices[v]), float(height[v]) - floor) for v in bottoms],
+        island_list=_islands(seen.sweep, bottoms),
         findings=(),
     )
     return replace(record, findings=findings_of(record)), seen.kind

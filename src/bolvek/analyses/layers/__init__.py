@@ -1,0 +1,18 @@
+"""The layers of a model, as a slicer will see them."""
+
+from bolvek.analyses.layers.layers import LayerView, hole_beneath, read_layers
+from bolvek.analyses.layers.record import LayerRecord, LayerSettings, Making, Skin, Slit
+from bolvek.analyses.layers.sections import Outline, Stack
+
+__all__ = [
+    "LayerRecord",
+    "LayerSettings",
+    "LayerView",
+    "Making",
+    "Outline",
+    "Skin",
+    "Slit",
+    "Stack",
+    "hole_beneath",
+    "read_layers",
+]

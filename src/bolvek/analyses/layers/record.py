@@ -1,0 +1,256 @@
+"""What is asked about the layers of a model, and what is told of them: plain values."""
+
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from bolvek.analyses.columns import Cup, Pool
+from bolvek.analyses.finding import Finding
+from bolvek.analyses.overhangs import Island
+from bolvek.errors import UsageError
+from bolvek.units import count_text, length_text, point_text, volume_text
+
+Triple = tuple[float, float, float]
+
+RESIDUE_MM3 = 50.0
+"""Less liquid than this in one model is a film that washes off, not a pool."""
+CUP_MM2, CUP_MM = 10.0, 0.5
+"""Cups narrower or shallower than this hardly pull."""
+PULLING_MM2 = 100.0
+"""A cup as wide as this pulls a print off the plate."""
+
+
+@dataclass(frozen=True, kw_only=True)
+class Making:
+    """How a layer is made. kind: "resin" or "filament"; times in seconds, None where not known; density g/cm3.
+
+    price_per_l: of a litre; price_per_kg: of a kilogram. pixel_mm: what the printer can tell apart.
+    """
+
+    kind: str = "resin"
+    exposure_s: float | None = None
+    first_exposure_s: float | None = None
+    first_layers: int = 0
+    lift_s: float | None = None
+    flow_mm3_s: float | None = None
+    layer_change_s: float | None = None
+    density_g_cm3: float | None = None
+    price_per_l: float | None = None
+    price_per_kg: float | None = None
+    pixel_mm: float | None = None
+
+    def seconds(self, layers: int, volume_mm3: float) -> float | None:
+        """How long it takes, an estimate; None where the times are not known."""
+        if self.kind == "resin":
+            if self.exposure_s is None:
+                return None
+            first = min(self.first_layers, layers)
+            long = (self.first_exposure_s or self.exposure_s) * first
+            return long + self.exposure_s * (layers - first) + (self.lift_s or 0.0) * layers
+        if self.flow_mm3_s is None:
+            return None
+        return volume_mm3 / self.flow_mm3_s + (self.layer_change_s or 0.0) * layers
+
+    def weight_g(self, volume_mm3: float) -> float | None:
+        """What it weighs."""
+        return None if self.density_g_cm3 is None else self.density_g_cm3 * volume_mm3 / 1000
+
+    def price(self, volume_mm3: float) -> float | None:
+        """What its material costs."""
+        weight = self.weight_g(volume_mm3)
+        if self.price_per_l is not None:
+            return self.price_per_l * volume_mm3 / 1e6
+        return None if self.price_per_kg is None or weight is None else self.price_per_kg * weight / 1000
+
+
+@dataclass(frozen=True, kw_only=True)
+class LayerSettings:
+    """layer_mm: layer height; up: build direction; pixel_mm: of the columns (None: chosen); least_wall_mm: thinner
+    floors and roofs are told; on_plate: it is built on the plate, which closes what is open downward.
+
+    drain_poses: directions held up, one after the other, while it drains (none: as it is built).
+    """
+
+    layer_mm: float = 0.05
+    up: Triple = (0.0, 0.0, 1.0)
+    pixel_mm: float | None = None
+    least_wall_mm: float = 0.8
+    on_plate: bool = False
+    drain_poses: tuple[Triple, ...] = ()
+    making: Making = field(default_factory=Making)
+
+    def check(self) -> None:
+        """Raise UsageError when a setting makes no sense."""
+        lengths = (("--layer", self.layer_mm), ("--pixel", self.pixel_mm), ("--least-wall", self.least_wall_mm))
+        for name, value in lengths:
+            if value is not None and not 0 < value < np.inf:
+                raise UsageError(f"{name} must be above 0, not {value:g}")
+        for name, way in (("--up", self.up), *(("--drain-pose", p) for p in self.drain_poses)):
+            if not 0 < float(np.linalg.norm(way)) < np.inf:
+                raise UsageError(f"{name} needs a direction, not a zero direction")
+
+
+@dataclass(frozen=True, kw_only=True)
+class Skin:
+    """Material too thin across an opening or a void. kind: "floor" (open below), "roof" (open above), "between".
+
+    least_mm: where it is thinnest, at where_mm; layers: numbers of the first and the last it lies in.
+    """
+
+    kind: str
+    area_mm2: float
+    least_mm: float
+    where_mm: Triple
+    layers: tuple[int, int]
+
+
+@dataclass(frozen=True, kw_only=True)
+class Slit:
+    """A gap between upright faces, narrower than a pixel: it prints shut."""
+
+    width_mm: float
+    area_mm2: float
+    where_mm: Triple
+
+
+@dataclass(frozen=True, kw_only=True)
+class Jump:
+    """Where the area changes abruptly from one layer to the next."""
+
+    layer: int
+    at_mm: float
+    before_mm2: float
+    after_mm2: float
+
+
+@dataclass(frozen=True, kw_only=True)
+class PoseStill:
+    """What stays when it drains with this direction up: all, and what is covered by material."""
+
+    up: Triple
+    stays_mm3: float
+    covered_mm3: float
+
+
+@dataclass(frozen=True, kw_only=True)
+class LayerTable:
+    """A value a layer: where it is cut above the lowest point, what it encloses; islands that begin in it; pixels of
+    voids without a way out, of cups, and where the fill rules disagree, as mm2."""
+
+    at_mm: list[float]
+    area_mm2: list[float]
+    islands: list[int]
+    sealed_mm2: list[float]
+    cup_mm2: list[float]
+    disagree_mm2: list[float]
+
+
+@dataclass(frozen=True, kw_only=True)
+class LayerRecord:
+    """The layers of a model. Lengths mm, areas mm2, volumes mm3; heights above the lowest point along up.
+
+    exact: areas and volume are those of the sections, else counted in pixels (parts overlap, or it does not close).
+    pool_mm3: all liquid that stays as it is built, open bowls too; covered_mm3: of it, beneath material; air_mm3: air
+    that stays when it is immersed; stays_mm3: what is left after all drain poses; all None where columns do not close
+    (unclosed_columns): no stretch of material was made up for them.
+    """
+
+    up: Triple
+    layer_mm: float
+    count: int
+    height_mm: float
+    volume_mm3: float
+    resin_ml: float
+    weight_g: float | None
+    price: float | None
+    time_s: float | None
+    area_max_mm2: float
+    area_max_layer: int
+    area_max_at_mm: float
+    exact: bool
+    pixel_mm: float
+    columns: int
+    unclosed_columns: int
+    jumps: list[Jump]
+    islands: int
+    island_list: list[Island]
+    skins: list[Skin]
+    slits: list[Slit]
+    slit_mm: float
+    disagreeing_layers: int
+    disagreeing_mm3: float
+    pool_mm3: float | None
+    covered_mm3: float | None
+    pools: list[Pool]
+    air_mm3: float | None
+    air: list[Pool]
+    cups: list[Cup]
+    drain_poses: list[PoseStill]
+    stays_mm3: float | None
+    table: LayerTable
+    findings: tuple[Finding, ...]
+
+    @property
+    def verdict(self) -> str:
+        """Whether any layer shows trouble."""
+        return "layers clear" if self.ok else "layers in trouble"
+
+    @property
+    def ok(self) -> bool:
+        """Whether no layer shows trouble."""
+        return not any(f.severity == "fault" for f in self.findings)
+
+
+def findings_of(r: LayerRecord, kind: str) -> tuple[Finding, ...]:
+    """What falls short, worst first."""
+    found = []
+
+    def add(code: str, severity: str, count: int, text: str, where: Triple | None = None) -> None:
+        found.append(Finding(code, severity, count, text, where))
+
+    if r.unclosed_columns:
+        text = f"{r.unclosed_columns:,} of {r.columns:,} columns do not close: nothing was made up for them"
+        add("unclosed", "fault", r.unclosed_columns, f"{text}; what stays inside is not judged there")
+    if r.disagreeing_layers:
+        text = f"slicers disagree on {count_text(r.disagreeing_layers, 'layer')}: {volume_text(r.disagreeing_mm3)} "
+        text += "are material by one fill rule and air by the other (overlapping or turned parts)"
+        add("fill_rules", "fault", r.disagreeing_layers, text)
+    if r.islands:
+        first = r.island_list[0]
+        text = f"{count_text(r.islands, 'island')}: material begins with nothing beneath, the lowest "
+        text += f"{length_text(first.height_mm)} up at {point_text(first.where_mm)}"
+        add("islands", "fault", r.islands, text, first.where_mm)
+    if r.skins:
+        worst = min(r.skins, key=lambda s: s.least_mm)
+        word = "a skin" if len(r.skins) == 1 else f"{len(r.skins):,} skins"
+        text = f"{word} across openings or voids: {length_text(worst.least_mm)} thin at {point_text(worst.where_mm)}"
+        add("skins", "fault", len(r.skins), f"{text}, {worst.area_mm2:.3g} mm2 ({worst.kind})", worst.where_mm)
+    if r.slits:
+        worst_slit = min(r.slits, key=lambda s: s.width_mm)
+        text = f"{count_text(len(r.slits), 'slit')} narrower than a pixel ({length_text(r.slit_mm)}), "
+        text += f"{length_text(worst_slit.width_mm)} at {point_text(worst_slit.where_mm)}: printed shut"
+        add("slits", "note", len(r.slits), text, worst_slit.where_mm)
+    if r.pools and r.pool_mm3 is not None and r.covered_mm3 is not None:
+        worst_pool = r.pools[0]
+        severity = "fault" if kind == "resin" and r.covered_mm3 > RESIDUE_MM3 else "note"
+        text = f"{volume_text(r.pool_mm3)} of liquid stay, {volume_text(r.covered_mm3)} of it beneath material; "
+        text += f"the largest pool {_pool_text(worst_pool)}"
+        add("pools", severity, len(r.pools), text, worst_pool.lowest_mm)
+    wide = [c for c in r.cups if c.area_mm2 >= PULLING_MM2]
+    if r.cups and kind == "resin":
+        cup = r.cups[0]
+        severity = "fault" if wide else "note"
+        text = f"{count_text(len(r.cups), 'suction cup')} while it is built: {cup.area_mm2 / 100:.2f} cm2 closed from "
+        text += f"{length_text(cup.from_mm)} to {length_text(cup.to_mm)}, {volume_text(cup.volume_mm3)}"
+        add("cups", severity, len(r.cups), text, cup.where_mm)
+    if r.air and r.air_mm3 is not None and r.air_mm3 > RESIDUE_MM3:
+        text = f"{volume_text(r.air_mm3)} of air stay beneath it when it is immersed: a vent would let it out"
+        add("air", "note", len(r.air), text, r.air[0].lowest_mm)
+    return tuple(sorted(found, key=lambda f: f.severity != "fault"))
+
+
+def _pool_text(pool: Pool) -> str:
+    text = f"{volume_text(pool.volume_mm3)} at {point_text(pool.lowest_mm)}"
+    if pool.sill_mm is None:
+        return f"{text}, without a way out"
+    return f"{text}, up to {length_text(pool.level_mm or 0.0)}, over the sill at {point_text(pool.sill_mm)}"
