@@ -7,8 +7,8 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from bolvek.analyses.columns import let_stand, list_cups, list_pools, make_columns
-from bolvek.analyses.layers import LayerSettings, Stack, hole_beneath, read_layers
+from bolvek.analyses.columns import hole_beneath, let_stand, list_cups, list_pools, make_columns
+from bolvek.analyses.layers import LayerSettings, Stack, read_layers
 from bolvek.demo.pieces import blocks, globe, turned
 from bolvek.mesh import Mesh
 from support import ball, box, shell_box

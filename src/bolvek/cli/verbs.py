@@ -28,6 +28,11 @@ VERBS = {
         "supports, orientation, minima, bridges",
         ("mesh", "shells", "overhangs", "faults"),
     ),
+    "layers": Verb(
+        "What each layer holds: area, islands, skins, liquid that stays.",
+        "slices, slicing, resin volume, print time, weight, price, suction cups, trapped resin, minima",
+        ("mesh", "shells", "overhangs", "layers"),
+    ),
     "mend": Verb(
         "Mend models: weld, separate, orient, close; leave what is fine as it is.",
         "repair, fix, heal, close holes, fill, stitch, watertight, manifold, flip normals, duplicates, symmetry",

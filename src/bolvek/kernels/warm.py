@@ -27,6 +27,7 @@ GROUPS = {
     "voids": ("grid.voxels",),
     "walls": ("surface.samples", "tree.rays", "tree.balls", "tree.signed"),
     "overhangs": ("surface.samples", "surface.sweep", "tree.rays", "grid.bridges"),
+    "layers": ("grid.columns", "grid.flood", "surface.sections"),
     "hollow": ("surface.samples", "surface.collapse", "grid.isosurface", "tree.distance", "tree.signed"),
     "drain": ("surface.samples", "tree.rays", "tree.distance", "tree.signed"),
     "rooms": ("surface.samples", "grid.voxels", "grid.watershed", "tree.distance", "tree.signed", "tree.rays"),

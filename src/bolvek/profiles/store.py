@@ -17,7 +17,11 @@ KINDS = ("resin", "filament")
 
 @dataclass(frozen=True)
 class Printer:
-    """What a class of printer can do. Lengths in mm; build_mm is width, depth, height."""
+    """What a class of printer can do. Lengths in mm; build_mm is width, depth, height.
+
+    Of a resin printer, seconds a layer: exposure_s, first_exposure_s of the first_layers, lift_s for lifting and coming
+    back. Of a filament printer: flow_mm3_s as it prints, layer_change_s.
+    """
 
     name: str
     title: str
@@ -30,6 +34,12 @@ class Printer:
     overhang_deg: float
     bridge_most_mm: float = 20.0
     pixel_mm: float | None = None
+    exposure_s: float | None = None
+    first_exposure_s: float | None = None
+    first_layers: float | None = None
+    lift_s: float | None = None
+    flow_mm3_s: float | None = None
+    layer_change_s: float | None = None
 
 
 @dataclass(frozen=True)

@@ -10,6 +10,7 @@ from pydantic import BaseModel, Field, field_validator
 from bolvek import __version__
 from bolvek.analyses.deviation import CompareRecord
 from bolvek.analyses.finding import Finding
+from bolvek.analyses.layers import LayerRecord
 from bolvek.analyses.overhangs import OverhangRecord
 from bolvek.analyses.overhangs.directions import Comparison
 from bolvek.analyses.proof import ProofRecord
@@ -57,6 +58,7 @@ class ModelSection(BaseModel):
     judgement: Judgement | None = None
     walls: WallRecord | None = None
     overhangs: OverhangRecord | None = None
+    layers: LayerRecord | None = None
     mend: MendRecord | None = None
     tries: list[Try] | None = None
     plan: SolidPlan | None = None
@@ -105,6 +107,8 @@ VERDICTS = (
     "not measured",
     "prints as it stands",
     "needs support",
+    "layers clear",
+    "layers in trouble",
 )
 """Every word that a verdict can be; `ok` beside it says whether anything falls short."""
 

@@ -1,7 +1,17 @@
 """A model as columns of material and air along a direction, and what stays in the air."""
 
 from bolvek.analyses.columns.columns import MOST_PIXELS, Columns, frame_of, make_columns, pixel_for
-from bolvek.analyses.columns.still import Cup, Pool, Still, air_between, let_stand, list_cups, list_pools, trace_pools
+from bolvek.analyses.columns.still import (
+    Cup,
+    Pool,
+    Still,
+    air_between,
+    hole_beneath,
+    let_stand,
+    list_cups,
+    list_pools,
+    trace_pools,
+)
 
 __all__ = [
     "MOST_PIXELS",
@@ -11,6 +21,7 @@ __all__ = [
     "Still",
     "air_between",
     "frame_of",
+    "hole_beneath",
     "let_stand",
     "list_cups",
     "list_pools",

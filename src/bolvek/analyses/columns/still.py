@@ -20,6 +20,7 @@ Triple = tuple[float, float, float]
 LEAST_POOL_MM3 = 0.05
 """Pools smaller than this are counted, not listed."""
 _MOST_LISTED = 200
+_INTO_MM = 1e-3
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -272,3 +273,20 @@ def trace_pools(still: Still, least_mm3: float) -> tuple[Ints, Bools]:
     chosen = np.flatnonzero(volume >= least_mm3)
     chosen = chosen[np.argsort(-volume[chosen], kind="stable")]
     return chosen, np.isin(still.pool, chosen) & (still.held_mm > 0)
+
+
+def hole_beneath(still: Still, pool: Pool) -> tuple[Triple | None, float]:
+    """Where a hole straight down from a pool's lowest point would come out of the material, and what it would free
+    (mm3); no place where it would come out in a room that is closed itself."""
+    node = int(still.node_at(np.array([pool.lowest_mm]) + _INTO_MM * still.columns.frame[2])[0])
+    if node < 0 or not still.down:
+        return None, 0.0
+    column = int(still.column[node])
+    row = node - column - 1
+    c = still.columns
+    if row < c.material_start[column]:
+        return None, 0.0
+    freed = still.volume_mm3 - let_stand(c, outlets=np.array([node])).volume_mm3
+    if np.isfinite(still.floor[node - 1]):
+        return None, freed
+    return as_triple(c.middle(column, float(c.low[row]))), freed

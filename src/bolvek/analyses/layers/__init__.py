@@ -1,6 +1,6 @@
 """The layers of a model, as a slicer will see them."""
 
-from bolvek.analyses.layers.layers import LayerView, hole_beneath, read_layers
+from bolvek.analyses.layers.layers import LayerView, read_layers
 from bolvek.analyses.layers.record import LayerRecord, LayerSettings, Making, Skin, Slit
 from bolvek.analyses.layers.sections import Outline, Stack
 
@@ -13,6 +13,5 @@ __all__ = [
     "Skin",
     "Slit",
     "Stack",
-    "hole_beneath",
     "read_layers",
 ]

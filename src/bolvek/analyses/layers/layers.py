@@ -7,7 +7,6 @@ import numpy as np
 from bolvek.analyses.columns import (
     Columns,
     Cup,
-    Pool,
     Still,
     let_stand,
     list_cups,
@@ -39,7 +38,6 @@ from bolvek.spatial.parallel import side_by_side
 
 MOST_LAYERS = 200_000
 _JUMP_SHARE, _MOST_JUMPS = 0.1, 8
-_LIKE_MM = 1e-3
 
 
 @dataclass(frozen=True)
@@ -207,21 +205,3 @@ def _table(
         cup_mm2=[round(float(n) * pixel, 6) for n in _spread(stack, *ends_of(still, open_ones))] if cups else [],
         disagree_mm2=[round(float(a), 6) for a in disagree],
     )
-
-
-def hole_beneath(still: Still, pool: Pool) -> tuple[tuple[float, float, float] | None, float]:
-    """Where a hole straight down from a pool's lowest point would come out of the material, and what it would free
-    (mm3); no place where it would come out in a room that is closed itself."""
-    node = int(still.node_at(np.array([pool.lowest_mm]) + _LIKE_MM * still.columns.frame[2])[0])
-    if node < 0 or not still.down:
-        return None, 0.0
-    column = int(still.column[node])
-    row = node - column - 1
-    c = still.columns
-    if row < c.material_start[column]:
-        return None, 0.0
-    freed = still.volume_mm3 - let_stand(c, outlets=np.array([node])).volume_mm3
-    if np.isfinite(still.floor[node - 1]):
-        return None, freed
-    x, y, z = (float(v) for v in c.middle(column, float(c.low[row])))
-    return (x, y, z), freed

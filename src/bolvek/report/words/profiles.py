@@ -11,6 +11,12 @@ _MEANS = {
     "min_drain_mm": ("least drain", "narrower drains hold back what should run out"),
     "overhang_deg": ("overhang", "flatter than this over air needs support, degrees from the bed"),
     "bridge_most_mm": ("bridge", "longer ones sag; of what stands on a bed"),
+    "exposure_s": ("exposure", "seconds a layer is lit"),
+    "first_exposure_s": ("at first", "seconds the first layers are lit"),
+    "first_layers": ("first", "how many of them"),
+    "lift_s": ("lift", "seconds from one layer to the next"),
+    "flow_mm3_s": ("flow", "mm3 of filament a second, all moves counted"),
+    "layer_change_s": ("change", "seconds from one layer to the next"),
     "density_g_cm3": ("density", "grams per cubic centimetre"),
 }
 

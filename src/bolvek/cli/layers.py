@@ -1,0 +1,194 @@
+"""`bolvek layers`."""
+
+import dataclasses
+import re
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+import click
+
+from bolvek.cli.base.options import (
+    Asked,
+    material_option,
+    models_argument,
+    options,
+    printer_option,
+    reading_options,
+    scaled_options,
+)
+from bolvek.cli.base.types import LENGTH, PATH, PLACE, Parsed
+from bolvek.errors import UsageError
+
+if TYPE_CHECKING:
+    from bolvek.analyses.layers import LayerRecord, LayerView, Making
+    from bolvek.cli.base.run import Outcome, Steps
+    from bolvek.formats import Model
+    from bolvek.profiles import Printer
+
+_HOLES = 3
+"""Of how many pools it is told what a hole would free."""
+
+
+def parse_price(text: str) -> tuple[float, str]:
+    """A price and what it is for, "l" or "kg", in a text such as "35/l"."""
+    match = re.match(r"^\s*(\d+\.?\d*|\.\d+)\s*/\s*(l|kg)\s*$", text)
+    if not match:
+        raise UsageError(f"'{text}' is not a price: write a number for a litre or a kilogram, as in 35/l or 22/kg")
+    return float(match.group(1)), match.group(2)
+
+
+@click.command("layers")
+@options(
+    models_argument,
+    click.option("--layer", type=LENGTH, help="Layer height (0.05 mm, or the printer's)."),
+    printer_option,
+    material_option,
+    click.option("--price", type=Parsed("PRICE", parse_price), help="Of the material, as in 35/l or 22/kg."),
+    click.option("--up", type=PLACE, default="0,0,1", show_default=True, help="Build direction."),
+    click.option(
+        "--drain-pose", "poses", type=PLACE, multiple=True, help="Direction held up to drain; repeat for more."
+    ),
+    click.option("--on-plate", is_flag=True, help="Built right on the plate, which closes what is open downward."),
+    click.option("--least-wall", type=LENGTH, help="Thinner floors and roofs are told (0.8 mm, or the printer's)."),
+    click.option("--pixel", type=LENGTH, help="Width of the columns; without it about a million of them."),
+    click.option("--at", "heights", type=LENGTH, multiple=True, help="Draw the layer at this height; repeat for more."),
+    click.option("--pngs", type=PATH, metavar="FOLDER", help="Write a PNG a layer at the printer's pixels."),
+    click.option("--svg", type=PATH, metavar="FOLDER", help="Write exact outlines, those of --at or of every layer."),
+    click.option("--csv", "table", type=PATH, metavar="FILE.csv", help="Write a row a layer."),
+    scaled_options,
+    reading_options,
+)
+def command(
+    models: tuple[Path, ...],
+    layer: float | None,
+    printer: str | None,
+    material: str,
+    price: tuple[float, str] | None,
+    up: tuple[float, float, float],
+    poses: tuple[tuple[float, float, float], ...],
+    on_plate: bool,
+    least_wall: float | None,
+    pixel: float | None,
+    heights: tuple[float, ...],
+    pngs: Path | None,
+    svg: Path | None,
+    table: Path | None,
+    height: float | None,
+    longest: float | None,
+    by: float | None,
+    **shared: Any,
+) -> None:
+    """What every layer holds: area, islands, skins, what stays inside, what pulls; as a table and as pictures.
+
+    \b
+    Examples:
+      bolvek layers carp.stl --printer small-resin --price 35/l --picture layers.png
+      bolvek layers gourd.stl --at 12.4mm --at 30mm --picture two.png --csv gourd.csv
+    """
+    from bolvek.analyses.columns import hole_beneath
+    from bolvek.analyses.layers import LayerSettings, read_layers
+    from bolvek.cli.base.options import scaling_of
+    from bolvek.cli.base.run import Run, run
+    from bolvek.cli.base.scaled import measured, scaled_model
+    from bolvek.formats.folder import check_folder
+    from bolvek.profiles import limits, load_profiles
+
+    profiles = load_profiles()
+    known = profiles.printer(printer) if printer is not None else None
+    settings = LayerSettings(
+        layer_mm=layer or (known.layer_mm if known else 0.05),
+        up=up,
+        pixel_mm=pixel,
+        least_wall_mm=limits(printer)[1] if least_wall is None else least_wall,
+        on_plate=on_plate,
+        drain_poses=poses,
+        making=_making(known, profiles.material(material).density_g_cm3, price),
+    )
+    scaling, asked = scaling_of(height, longest, by), Asked(**shared)
+    if heights and asked.picture_target is None and svg is None:
+        raise UsageError("--at draws layers: name a --picture FILE.png, or a folder with --svg")
+    if len(models) > 1 and (pngs is not None or svg is not None):
+        raise UsageError("--pngs and --svg are for one model; name one")
+    for folder in (pngs, svg):
+        if folder is not None:
+            check_folder(folder, replace=asked.replace)
+
+    def work(model: "Model", step: "Steps") -> "Outcome":
+        from bolvek.report.words.layers import hole_text, layer_line, layer_rows
+
+        model, scaled = scaled_model(model, scaling)
+        record, view = step("layers", lambda: read_layers(model.mesh, settings))
+        wanted = _layers_at(heights, record)
+        deep = [p for p in record.pools[:_HOLES] if p.covered_share > 0.5]
+        holes = step("holes", lambda: [hole_text(*hole_beneath(view.still, p)) for p in deep]) if deep else []
+        rows = layer_rows(record, holes if deep == record.pools[: len(deep)] else [], most=asked.most)
+        outputs = _write_files(record, view, known, wanted, (pngs, svg, table), asked, step)
+        rows += [("wrote", str(path)) for path in outputs]
+
+        def draw() -> bytes:
+            from bolvek.report.pictures.layers import layers_picture, section_sheet
+            from bolvek.report.pictures.plain import model_caption
+
+            caption = model_caption(
+                model.path, model.mesh, verdict=record.verdict, fit=record.ok, layers=f"{record.count:,} layers"
+            )
+            if wanted:
+                return section_sheet(record, view, wanted, caption)
+            return layers_picture(record, view, caption)
+
+        return measured(model, scaled, record, {"layers": record}, rows, layer_line(record), draw, outputs)
+
+    run(Run(verb="layers", settings={"": settings}, work=work, alone={"--csv": table}), models, asked)
+
+
+def _making(known: "Printer | None", density: float, price: tuple[float, str] | None) -> "Making":
+    from bolvek.analyses.layers import Making
+
+    per = {price[1]: price[0]} if price else {}
+    making = Making(density_g_cm3=density, price_per_l=per.get("l"), price_per_kg=per.get("kg"))
+    if known is None:
+        return making
+    return dataclasses.replace(
+        making,
+        kind=known.kind,
+        exposure_s=known.exposure_s,
+        first_exposure_s=known.first_exposure_s,
+        first_layers=int(known.first_layers or 0),
+        lift_s=known.lift_s,
+        flow_mm3_s=known.flow_mm3_s,
+        layer_change_s=known.layer_change_s,
+        pixel_mm=known.pixel_mm,
+    )
+
+
+def _layers_at(heights: tuple[float, ...], record: "LayerRecord") -> list[int]:
+    """The layers at heights. Raises UsageError for one above or below the model."""
+    for h in heights:
+        if not 0 <= h <= record.height_mm:
+            raise UsageError(f"--at {h:g} mm is not in the model, which is {record.height_mm:.3f} mm tall")
+    return [min(int(h / record.layer_mm), record.count - 1) for h in heights]
+
+
+def _write_files(
+    record: "LayerRecord",
+    view: "LayerView",
+    printer: "Printer | None",
+    wanted: list[int],
+    targets: tuple[Path | None, Path | None, Path | None],
+    asked: Asked,
+    step: "Steps",
+) -> list[Path]:
+    from bolvek.formats.folder import write_folder
+    from bolvek.formats.safe import write_bytes
+    from bolvek.report.layer_files import layer_pngs, layer_svgs, layer_table
+
+    pngs, svg, table = targets
+    if pngs is not None:
+        pixel = printer.pixel_mm if printer is not None and printer.pixel_mm else record.pixel_mm
+        plate = printer.build_mm[:2] if printer is not None and printer.pixel_mm else None
+        step("pngs", lambda: write_folder(pngs, layer_pngs(view, pixel, plate), replace=asked.replace))
+    if svg is not None:
+        step("svg", lambda: write_folder(svg, layer_svgs(view, wanted or None), replace=asked.replace))
+    if table is not None:
+        write_bytes(table, layer_table(record), replace=asked.replace)
+    return [path for path in targets if path is not None]
