@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING, Any
 import click
 
 from bolvek.cli.base.options import Asked, models_argument, options, printer_option, reading_options
-from bolvek.cli.base.types import LENGTH, PATH, VOLUME
+from bolvek.cli.base.types import LENGTH, PATH, PLACE, VOLUME
 
 if TYPE_CHECKING:
     from bolvek.cli.base.run import Outcome, Steps
@@ -24,6 +24,13 @@ if TYPE_CHECKING:
     ),
     click.option("--allow-closed", type=VOLUME, default="0", help="Closed voids up to this volume are wanted so."),
     click.option("--before", type=PATH, metavar="ORIGINAL", help="Tell what it had from what was made of it."),
+    click.option(
+        "--drain-pose",
+        "poses",
+        type=PLACE,
+        multiple=True,
+        help="Direction held up while it drains (0,0,1); repeat for one after the other.",
+    ),
     click.option("--ball", type=LENGTH, help="Diameter that tells a room from a groove; wider than any drain."),
     printer_option,
     reading_options,
@@ -34,6 +41,7 @@ def command(
     least_drain: float | None,
     allow_closed: float,
     before: Path | None,
+    poses: tuple[tuple[float, float, float], ...],
     ball: float | None,
     printer: str | None,
     **shared: Any,
@@ -41,7 +49,8 @@ def command(
     """Prove models fit to print, whatever made them, or say what is not and where.
 
     Clause by clause: sound (closed, manifold, oriented, no self-intersection) in float64 and as an STL file
-    holds it; material counted once; no closed void; every way out wide enough; the wall as thick as asked.
+    holds it; material counted once; no closed void; every way out wide enough; no liquid left over a residue; the
+    wall as thick as asked.
     "Fit" needs all of them; without --wall the verdict says that the wall was not judged.
 
     \b
@@ -66,6 +75,7 @@ def command(
         allow_closed_mm3=allow_closed,
         ball_mm=ball,
         least_wall_mm=wall_of_printer if before else None,
+        drain_poses=poses or ((0.0, 0.0, 1.0),),
     )
 
     def work(model: "Model", step: "Steps") -> "Outcome":

@@ -31,7 +31,7 @@ VERBS = {
     "layers": Verb(
         "What each layer holds: area, islands, skins, liquid that stays.",
         "slices, slicing, resin volume, print time, weight, price, suction cups, trapped resin, minima",
-        ("mesh", "shells", "overhangs", "layers"),
+        ("mesh", "shells", "overhangs", "columns", "layers"),
     ),
     "mend": Verb(
         "Mend models: weld, separate, orient, close; leave what is fine as it is.",
@@ -61,7 +61,7 @@ VERBS = {
     "prep": Verb(
         "The whole way: scale, hollow, drain, prove.",
         "prepare, make printable",
-        ("mesh", "shells", "walls", "hollow", "drain", "rooms"),
+        ("mesh", "shells", "walls", "hollow", "drain", "rooms", "columns"),
     ),
     "scale": Verb("Make a model larger or smaller.", "resize, enlarge, shrink, units, inches, shrinkage", ("mesh",)),
     "pose": Verb(
@@ -78,7 +78,7 @@ VERBS = {
     "proof": Verb(
         "Prove a model fit to print, or say what is not.",
         "validate, verify, watertight, manifold, trapped resin, cavities",
-        ("mesh", "shells", "walls", "rooms"),
+        ("mesh", "shells", "walls", "rooms", "columns"),
     ),
     "picture": Verb(
         "Draw a model, whole or cut open.", "render, preview, section, thumbnail", ("mesh", "shells", "rooms")

@@ -92,6 +92,18 @@ class Cavities:
         """All openings of all rooms."""
         return [o for c in self.found for o in c.openings]
 
+    def label_at(self, points: Floats) -> Ints32:
+        """The room that places (Q, 3) lie in, else OUTSIDE; WALL where the voxel is touched by a wall."""
+        out = np.full(len(points), OUTSIDE, np.int32)
+        for grid in self.grids:
+            cell = np.rint((points - grid.origin) / self.spacing_mm).astype(np.int64)
+            inside = ((cell >= 0) & (cell < grid.label.shape)).all(axis=1)
+            found = grid.label[tuple(cell[inside].T)]
+            here = out[inside]
+            # a room of one part may lie outside of another
+            out[inside] = np.where((here >= 0) | (found == OUTSIDE), here, found)
+        return out
+
     def in_a_room(self, point: tuple[float, float, float]) -> bool:
         """Whether a place in the air lies in a room that is more than a pocket."""
         for grid in self.grids:

@@ -21,6 +21,8 @@ LEAST_POOL_MM3 = 0.05
 """Pools smaller than this are counted, not listed."""
 _MOST_LISTED = 200
 _INTO_MM = 1e-3
+_LEVEL_PIXELS = 0.2
+"""Floors that differ by less than this share of a pixel are level."""
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -176,15 +178,14 @@ def _flooded(
 
 def list_pools(still: Still, least_mm3: float = LEAST_POOL_MM3) -> list[Pool]:
     """The pools that hold at least so much, largest first, two hundred at most."""
-    c = still.columns
     volume = still.volumes
     chosen = np.flatnonzero(volume >= least_mm3)
     chosen = chosen[np.argsort(-volume[chosen], kind="stable")][:_MOST_LISTED]
-    ground = float(c.low.min(initial=0.0)) if len(c.low) else 0.0
-    found = []
-    for nodes, number in _nodes_of(still, chosen):
-        found.append(_pool(still, nodes, float(volume[number]), ground))
-    return found
+    return [pool_of(still, nodes) for nodes, _ in _nodes_of(still, chosen)]
+
+
+def _ground(columns: Columns) -> float:
+    return float(columns.low.min()) if len(columns.low) else 0.0
 
 
 def _nodes_of(still: Still, chosen: Ints) -> list[tuple[Ints, int]]:
@@ -203,20 +204,20 @@ def ends_of(still: Still, nodes: Ints) -> tuple[Floats, Floats]:
     return np.maximum(still.level[nodes], still.floor[nodes]), still.ceiling[nodes]
 
 
-def _pool(still: Still, nodes: Ints, volume: float, ground: float) -> Pool:
+def pool_of(still: Still, nodes: Ints) -> Pool:
+    """The pool, or the part of it, that some stretches (K,) hold."""
     c = still.columns
     bottom, top = ends_of(still, nodes)
     sill = int(still.sill[nodes[0]])
-    deepest = int(nodes[np.argmin(bottom)]) if still.down else int(nodes[np.argmax(top)])
     at = float(bottom.min()) if still.down else float(top.max())
+    deepest = _in_the_middle(still, nodes[np.abs((bottom if still.down else top) - at) <= _LEVEL_PIXELS * c.pixel_mm])
     edge = still.floor if still.down else still.ceiling
-    # beside a sill in the open lies the outside, on top of it the sill itself
     height = float(still.level[nodes[0]])
     covered = np.isfinite(still.ceiling[nodes]) if still.down else np.isfinite(still.floor[nodes])
     area, _ = _widest(bottom, top)
     return Pool(
-        volume_mm3=volume,
-        level_mm=None if sill < 0 else height - ground,
+        volume_mm3=float((top - bottom).sum()) * c.pixel_mm2,
+        level_mm=None if sill < 0 else height - _ground(c),
         depth_mm=float(top.max() - bottom.min()),
         lowest_mm=as_triple(c.middle(int(still.column[deepest]), at)),
         sill_mm=None if sill < 0 else as_triple(c.middle(int(still.column[sill]), float(edge[sill]))),
@@ -224,6 +225,13 @@ def _pool(still: Still, nodes: Ints, volume: float, ground: float) -> Pool:
         area_mm2=area * c.pixel_mm2,
         covered_share=float((top - bottom)[covered].sum() / max(float((top - bottom).sum()), 1e-300)),
     )
+
+
+def _in_the_middle(still: Still, nodes: Ints) -> int:
+    """Of some stretches the one nearest to the middle of all: a level floor has no single lowest point."""
+    across = np.stack(np.divmod(still.column[nodes].astype(np.int64), still.columns.shape[1]))
+    off = across - across.mean(axis=1, keepdims=True)
+    return int(nodes[np.argmin((off * off).sum(axis=0))])
 
 
 def _widest(bottom: Floats, top: Floats) -> tuple[int, float]:
@@ -242,7 +250,7 @@ def list_cups(still: Still, least_mm2: float, least_mm: float) -> list[Cup]:
     volume = still.volumes
     chosen = np.flatnonzero(volume >= least_mm2 * least_mm * 0.1)
     chosen = chosen[np.argsort(-volume[chosen], kind="stable")][:_MOST_LISTED]
-    ground = float(c.low.min(initial=0.0)) if len(c.low) else 0.0
+    ground = _ground(c)
     found = []
     for nodes, number in _nodes_of(still, chosen):
         bottom, top = ends_of(still, nodes)

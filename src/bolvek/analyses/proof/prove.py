@@ -8,10 +8,11 @@ import numpy as np
 
 from bolvek.analyses.cavities import Cavities, Ways, find_cavities, find_ways
 from bolvek.analyses.finding import Finding
+from bolvek.analyses.proof.liquid import judge_liquid, liquid_clause, measure_liquid
 from bolvek.analyses.proof.material import find_voids, judge_material, judge_voids
 from bolvek.analyses.proof.origin import Origin
 from bolvek.analyses.proof.passages import judge_ways, with_pockets
-from bolvek.analyses.proof.record import Clause, ProofRecord, ProofSettings, Wall
+from bolvek.analyses.proof.record import Clause, Liquid, ProofRecord, ProofSettings, Wall
 from bolvek.analyses.proof.wall import measure_wall
 from bolvek.analyses.shells import Shells, nest_exactly
 from bolvek.analyses.soundness import Defect, find_defects
@@ -55,7 +56,7 @@ def examine(mesh: Mesh, settings: ProofSettings, origin: Origin | None = None) -
         findings.append(Finding("empty", "fault", 0, "the model has no triangles"))
     clauses = [_soundness(mesh, defects, stored_defects)]
     if defects or not len(mesh.faces):
-        for name in ("material", "voids", "ways", "wall"):
+        for name in ("material", "voids", "ways", "liquid", "wall"):
             clauses.append(Clause(name, "not judged", _UNSOUND))
         unsound = ProofRecord(
             verdict="unfit",
@@ -94,9 +95,10 @@ def examine(mesh: Mesh, settings: ProofSettings, origin: Origin | None = None) -
     cavities: Cavities | None = None
     ways: Ways | None = None
     wall: Wall | None = None
+    liquid: Liquid | None = None
     if wrong:
         reason = "not judged: inside and outside contradict each other"
-        clauses += [Clause("ways", "not judged", reason), Clause("wall", "not judged", reason)]
+        clauses += [Clause(name, "not judged", reason) for name in ("ways", "liquid", "wall")]
     else:
 
         def measured() -> tuple[Cavities, Wall | None]:
@@ -113,6 +115,10 @@ def examine(mesh: Mesh, settings: ProofSettings, origin: Origin | None = None) -
         judged = judge_ways(ways, rooms)
         findings += judged
         clauses.append(_ways_clause(ways, judged))
+        liquid = timed("liquid", lambda: _liquid(mesh, rooms, wall, settings))
+        judged = judge_liquid(liquid)
+        findings += judged
+        clauses.append(liquid_clause(liquid, judged))
         judged = _wall_findings(wall, settings, bool(rooms.is_room.any()))
         findings += judged
         clauses.append(_wall_clause(wall, settings, judged))
@@ -134,6 +140,7 @@ def examine(mesh: Mesh, settings: ProofSettings, origin: Origin | None = None) -
         findings=tuple(findings),
         voids=voids,
         ways=ways,
+        liquid=liquid,
         wall=wall,
         kept=origin.kept if origin else None,
         voxel_mm=cavities.spacing_mm if cavities else None,
@@ -141,6 +148,12 @@ def examine(mesh: Mesh, settings: ProofSettings, origin: Origin | None = None) -
         seconds=seconds,
     )
     return record, cavities
+
+
+def _liquid(mesh: Mesh, rooms: Cavities, wall: Wall | None, settings: ProofSettings) -> Liquid:
+    """What stays, on columns that are finer than the thinnest wall where that can be."""
+    thinnest = np.inf if wall is None else wall.min_mm
+    return measure_liquid(mesh, rooms, settings.drain_poses, settings.least_drain_mm, thinnest)
 
 
 def _opened(mesh: Mesh, nested: Shells) -> Mesh:

@@ -2,6 +2,8 @@
 
 from dataclasses import dataclass, field
 
+import numpy as np
+
 from bolvek.analyses.cavities import Cavity, Ways
 from bolvek.analyses.finding import Finding
 from bolvek.analyses.soundness import Defect
@@ -19,13 +21,15 @@ VERDICTS = ("fit", "wall not judged", "unfit")
 class ProofSettings:
     """wall_mm: wall asked for (None: measured, not judged). least_drain_mm: clearance of a way out. allow_closed_mm3:
     a closed void up to this volume is wanted (0: none is). ball_mm: tells rooms from grooves (None: chosen).
-    least_wall_mm: what features that the original had are held against (None: told only with --before)."""
+    least_wall_mm: what features that the original had are held against (None: told only with --before).
+    drain_poses: directions held up, one after the other, while it drains."""
 
     wall_mm: float | None = None
     least_drain_mm: float = LEAST_DRAIN_MM
     allow_closed_mm3: float = 0.0
     ball_mm: float | None = None
     least_wall_mm: float | None = None
+    drain_poses: tuple[Triple, ...] = ((0.0, 0.0, 1.0),)
 
     def check(self) -> None:
         """Raise UsageError when the numbers make no sense."""
@@ -37,6 +41,9 @@ class ProofSettings:
         ):
             if value is not None and not 0 < value < float("inf"):
                 raise UsageError(f"{name} must be above 0, not {value:g} mm")
+        for way in self.drain_poses:
+            if not 0 < float(np.linalg.norm(way)) < np.inf:
+                raise UsageError("--drain-pose needs a direction, not a zero direction")
         if not 0 <= self.allow_closed_mm3 < float("inf"):
             raise UsageError(f"--allow-closed must be 0 or more, not {self.allow_closed_mm3:g} mm3")
 
@@ -102,6 +109,41 @@ class Kept:
     taken_out_mm2: float
 
 
+@dataclass(frozen=True)
+class Residue:
+    """What stays in a room that has a way out: the room's middle and volume, what stays and what may; a pocket of the
+    skin is not judged. lowest_mm: where the most of it stands; hole_mm: where a hole straight down would let it out."""
+
+    where_mm: Triple
+    volume_mm3: float
+    stays_mm3: float
+    allowed_mm3: float
+    pocket: bool
+    lowest_mm: Triple | None = None
+    hole_mm: Triple | None = None
+
+    @property
+    def too_much(self) -> bool:
+        """Whether more stays than may."""
+        return self.stays_mm3 > self.allowed_mm3 and not self.pocket
+
+
+@dataclass(frozen=True, kw_only=True)
+class Liquid:
+    """What stays after it was held with each of the poses up: in rooms, and in the open; on columns a pixel apart.
+
+    tilt: where too much stays, another direction up and what would stay then in those rooms.
+    """
+
+    poses: tuple[Triple, ...]
+    pixel_mm: float
+    judged: bool
+    stays_mm3: float
+    open_mm3: float
+    rooms: tuple[Residue, ...]
+    tilt: tuple[Triple, float] | None = None
+
+
 @dataclass(frozen=True, kw_only=True)
 class ProofRecord:
     """Everything the proof computed. `verdict` is one of `VERDICTS`; unfit has at least one fault."""
@@ -121,6 +163,7 @@ class ProofRecord:
     findings: tuple[Finding, ...]
     voids: tuple[Void, ...] = ()
     ways: Ways | None = None
+    liquid: Liquid | None = None
     wall: Wall | None = None
     kept: Kept | None = None
     voxel_mm: float | None = None

@@ -144,10 +144,28 @@ def _sections(
         _draw_section(axes, view, layer)
         area = record.table.area_mm2[layer]
         title = f"{length_text(record.table.at_mm[layer])}, layer {layer:,}"
-        above = {"xycoords": "axes fraction", "textcoords": "offset points", "va": "bottom"}
-        axes.annotate(title, (0, 1), (0, 17), size=10, color=palette.INK, weight="bold", **above)
+        axes.annotate(
+            title,
+            (0, 1),
+            (0, 17),
+            size=10,
+            color=palette.INK,
+            weight="bold",
+            xycoords="axes fraction",
+            textcoords="offset points",
+            va="bottom",
+        )
         text = f"{area / 100:.2f} cm2" + (f"; {why}" if why else "")
-        axes.annotate(text, (0, 1), (0, 4), size=9, color=palette.QUIET, **above)
+        axes.annotate(
+            text,
+            (0, 1),
+            (0, 4),
+            size=9,
+            color=palette.QUIET,
+            xycoords="axes fraction",
+            textcoords="offset points",
+            va="bottom",
+        )
 
 
 def section_colours(view: LayerView, layer: int) -> Floats:

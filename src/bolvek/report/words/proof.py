@@ -24,6 +24,7 @@ CLAUSES = {
     "material": "counted once",
     "voids": "voids open",
     "ways": "ways out",
+    "liquid": "drains",
     "wall": "wall",
 }
 """Clauses of the proof as they are called in the text."""

@@ -1,0 +1,196 @@
+"""Nothing liquid left: what stays in each room when the model is held so that it drains.
+
+By flooding columns (`analyses.columns`). Only rooms are judged, what stays in open bowls and basins is told: it is
+poured out or wiped off. Ways narrower than a pixel are not seen, which is on the safe side; walls thinner than a pixel
+could be missed, so without columns finer than the thinnest wall nothing is judged.
+"""
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from bolvek.analyses.cavities import Cavities
+from bolvek.analyses.columns import Pool, Still, hole_beneath, let_stand, make_columns, pixel_for
+from bolvek.analyses.columns.still import ends_of, pool_of
+from bolvek.analyses.finding import Finding
+from bolvek.analyses.proof.record import Clause, Liquid, Residue
+from bolvek.arrays import Floats, Ints32
+from bolvek.mesh import Mesh
+from bolvek.units import length_text, point_text, volume_text
+
+Triple = tuple[float, float, float]
+
+RESIDUE_SHARE, RESIDUE_MM3 = 0.005, 50.0
+"""What may stay: this share of its room, or this volume where that is more."""
+_DRAIN_PIXELS = 6
+"""Pixels across the least drain."""
+_WALL_PIXELS = 1.5
+_SIZE_PIXELS = 400
+_MOST_PIXELS = 1_500_000
+_COARSE_PIXELS = 60_000
+_DIRECTIONS: tuple[Triple, ...] = (
+    *((0.0, 0.0, -1.0), (1.0, 0.0, 0.0), (-1.0, 0.0, 0.0), (0.0, 1.0, 0.0), (0.0, -1.0, 0.0)),
+    *((x, y, z) for z in (1.0, -1.0) for y in (1.0, -1.0) for x in (1.0, -1.0)),
+)
+"""Ways to hold it that are tried where the one asked for leaves too much."""
+
+
+def liquid_pixel(mesh: Mesh, up: Triple, least_drain_mm: float, wall_mm: float) -> float:
+    """The pixel (mm) that shows the least drain and the wall, or the finest that is affordable."""
+    finest = pixel_for(mesh, up, _MOST_PIXELS)
+    usual = pixel_for(mesh, up, _SIZE_PIXELS**2)
+    return max(finest, min(usual, least_drain_mm / _DRAIN_PIXELS, wall_mm / _WALL_PIXELS))
+
+
+@dataclass(frozen=True)
+class Standing:
+    """What stays in one pose: the flooded columns and the room (N,) each stretch that holds something is in, else -1."""
+
+    still: Still
+    room: Ints32
+
+    def in_rooms(self, rooms: int) -> Floats:
+        """What stays in each room (R,), mm3."""
+        mine = np.flatnonzero(self.room >= 0)
+        held = np.bincount(self.room[mine], self.still.held_mm[mine], rooms)
+        return np.asarray(held * self.still.columns.pixel_mm2, np.float64)
+
+
+def stand(mesh: Mesh, cavities: Cavities, up: Triple, pixel_mm: float) -> Standing:
+    """What stays in the rooms of a model with a direction up."""
+    still = let_stand(make_columns(mesh, up, pixel_mm))
+    return Standing(still, rooms_of(still, cavities))
+
+
+def rooms_of(still: Still, cavities: Cavities) -> Ints32:
+    """The room (N,) that each stretch of air that holds something lies in: a row of `cavities.found`, else -1."""
+    room = np.full(len(still.floor), -1, np.int32)
+    nodes = np.flatnonzero(still.held_mm > 0)
+    if not len(nodes) or not len(cavities.found):
+        return room
+    bottom, top = ends_of(still, nodes)
+    label = cavities.label_at(still.columns.middle(still.column[nodes].astype(np.int64), 0.5 * (bottom + top)))
+    room[nodes] = np.where(label >= 0, label, -1)
+    # what lies beside a wall belongs where most of its pool does
+    unsure = label < -1
+    if unsure.any():
+        room[nodes[unsure]] = _most_of_pool(still.pool[nodes], label, len(cavities.found))[still.pool[nodes[unsure]]]
+    return room
+
+
+def _most_of_pool(pool: Ints32, label: Ints32, rooms: int) -> Ints32:
+    """The room, or -1, in which most of each pool lies that is not beside a wall."""
+    sure = label >= -1
+    key = pool[sure].astype(np.int64) * (rooms + 1) + label[sure] + 1
+    kinds, count = np.unique(key, return_counts=True)
+    best = np.full(int(pool.max()) + 1, -1, np.int32)
+    order = np.argsort(count, kind="stable")  # the last that is written is the most
+    best[kinds[order] // (rooms + 1)] = kinds[order] % (rooms + 1) - 1
+    return best
+
+
+def allowed_mm3(volume_mm3: float) -> float:
+    """What may stay in a room."""
+    return max(RESIDUE_SHARE * volume_mm3, RESIDUE_MM3)
+
+
+def measure_liquid(
+    mesh: Mesh, cavities: Cavities, poses: tuple[Triple, ...], least_drain_mm: float, wall_mm: float
+) -> Liquid:
+    """What stays in each room after all poses, one after the other; wall_mm: the thinnest there is."""
+    open_rooms = [k for k, c in enumerate(cavities.found) if not c.closed]
+    count = len(cavities.found)
+    left = np.array([c.volume_mm3 for c in cavities.found])
+    pixel = max((liquid_pixel(mesh, up, least_drain_mm, wall_mm) for up in poses), default=0.0)
+    last: Standing | None = None
+    for up in poses:
+        last = stand(mesh, cavities, up, pixel)
+        left = np.minimum(left, last.in_rooms(count))
+    assert last is not None
+    rooms = []
+    for k in open_rooms:
+        c = cavities.found[k]
+        rooms.append(Residue(c.where_mm, c.volume_mm3, float(left[k]), allowed_mm3(c.volume_mm3), c.pocket))
+    worst = [k for k, r in zip(open_rooms, rooms, strict=True) if r.too_much]
+    for k in worst:
+        pool = _deepest_pool(last, k)
+        if pool is not None:
+            row = open_rooms.index(k)
+            place, _ = hole_beneath(last.still, pool)
+            rooms[row] = replace(rooms[row], lowest_mm=pool.lowest_mm, hole_mm=place)
+    outside = last.still.held_mm[last.room < 0].sum() * last.still.columns.pixel_mm2
+    stays = float(sum(left[k] for k in open_rooms))
+    return Liquid(
+        poses=poses,
+        pixel_mm=pixel,
+        judged=pixel < wall_mm,
+        stays_mm3=stays,
+        open_mm3=float(outside),
+        rooms=tuple(rooms),
+        tilt=_best_tilt(mesh, cavities, worst, poses, pixel) if worst else None,
+    )
+
+
+def _deepest_pool(standing: Standing, room: int) -> Pool | None:
+    """The largest pool of a room."""
+    nodes = np.flatnonzero(standing.room == room)
+    if not len(nodes):
+        return None
+    volume = np.bincount(standing.still.pool[nodes], standing.still.held_mm[nodes])
+    number = int(np.argmax(volume))
+    return pool_of(standing.still, nodes[standing.still.pool[nodes] == number])
+
+
+def _best_tilt(
+    mesh: Mesh, cavities: Cavities, worst: list[int], poses: tuple[Triple, ...], pixel: float
+) -> tuple[Triple, float] | None:
+    """The direction that, held up after the poses, would leave least in the rooms that hold too much, and how much."""
+    best: tuple[Triple, float] | None = None
+    for up in _DIRECTIONS:
+        if any(np.dot(up, p) / np.linalg.norm(p) > 0.99 for p in poses):
+            continue
+        coarse = max(pixel, pixel_for(mesh, up, _COARSE_PIXELS))
+        stays = float(stand(mesh, cavities, up, coarse).in_rooms(len(cavities.found))[worst].sum())
+        if best is None or stays < best[1] - 1e-9:
+            best = up, stays
+    return best
+
+
+def judge_liquid(liquid: Liquid) -> list[Finding]:
+    """A fault a room that keeps too much, a note for what stays in the open."""
+    found = []
+    for r in liquid.rooms:
+        if not r.too_much:
+            continue
+        text = f"{volume_text(r.stays_mm3)} of liquid stay in a room of {volume_text(r.volume_mm3)}"
+        text += f" around {point_text(r.where_mm)}, {volume_text(r.allowed_mm3)} may"
+        if r.hole_mm is not None:
+            text += f"; a hole at {point_text(r.hole_mm)} would let it out"
+        elif r.lowest_mm is not None:
+            text += f"; it needs a hole at its lowest point, {point_text(r.lowest_mm)}"
+        if liquid.tilt is not None and liquid.tilt[1] < 0.5 * r.stays_mm3:
+            up = ",".join(f"{x:g}" for x in liquid.tilt[0])
+            text += f", or hold it with {up} up (--drain-pose {up}): {volume_text(liquid.tilt[1])} would stay"
+        found.append(Finding("liquid_stays", "fault", 1, text, r.lowest_mm or r.where_mm))
+    if not liquid.judged:
+        text = f"whether it drains is not judged: walls are thinner than the columns of {length_text(liquid.pixel_mm)}"
+        found.append(Finding("liquid_unjudged", "note", 1, text))
+    if liquid.open_mm3 > RESIDUE_MM3:
+        text = f"{volume_text(liquid.open_mm3)} of liquid stay in the open (bowls, basins, grooves): pour it out"
+        found.append(Finding("liquid_open", "note", 1, text))
+    return found
+
+
+def liquid_clause(liquid: Liquid, findings: list[Finding]) -> Clause:
+    """The clause of what stays."""
+    faults = [f.text for f in findings if f.severity == "fault"]
+    if faults:
+        return Clause("liquid", "fails", "; ".join(faults))
+    if not liquid.judged:
+        return Clause("liquid", "not judged", f"walls are thinner than the columns of {length_text(liquid.pixel_mm)}")
+    if not liquid.rooms:
+        return Clause("liquid", "holds", "no room that could hold any")
+    up = "; then ".join(",".join(f"{x:g}" for x in pose) for pose in liquid.poses)
+    share = 100 * liquid.stays_mm3 / max(sum(r.volume_mm3 for r in liquid.rooms), 1e-300)
+    stays = f"{volume_text(liquid.stays_mm3)} stay in the rooms ({share:.2g}%) with {up} up"
+    return Clause("liquid", "holds", f"{stays}; columns {length_text(liquid.pixel_mm)} apart")
