@@ -11,7 +11,7 @@ def test_the_proof_is_not_fooled(name):
     record, faults = judged(case)
     assert faults == case.faults, [f.text for f in record.findings]
     assert record.ok == (not case.faults)
-    assert [c.name for c in record.clauses] == ["sound", "material", "voids", "ways", "wall"]
+    assert [c.name for c in record.clauses] == ["sound", "material", "voids", "ways", "liquid", "wall"]
     if record.ok:
         assert record.verdict == ("fit" if case.wall else "wall not judged")
         assert all(c.state == "holds" for c in record.clauses if c.name != "wall" or case.wall)

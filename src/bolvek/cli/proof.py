@@ -29,7 +29,8 @@ if TYPE_CHECKING:
         "poses",
         type=PLACE,
         multiple=True,
-        help="Direction held up while it drains (0,0,1); repeat for one after the other.",
+        help="Direction held up while it drains; repeat for one after the other. Without it as it stands, or else "
+        "in the best of many ways.",
     ),
     click.option("--ball", type=LENGTH, help="Diameter that tells a room from a groove; wider than any drain."),
     printer_option,
@@ -75,7 +76,7 @@ def command(
         allow_closed_mm3=allow_closed,
         ball_mm=ball,
         least_wall_mm=wall_of_printer if before else None,
-        drain_poses=poses or ((0.0, 0.0, 1.0),),
+        drain_poses=poses,
     )
 
     def work(model: "Model", step: "Steps") -> "Outcome":

@@ -103,11 +103,12 @@ class Still:
         """The stretch of air (N,) that points (N, 3) are in, -1 for none."""
         column, height = self.columns.at(points)
         found = np.full(len(column), -1)
-        for row in np.flatnonzero(column >= 0):
-            nodes = slice(*self.start[column[row] : column[row] + 2])
-            inside = np.flatnonzero((self.floor[nodes] <= height[row]) & (height[row] <= self.ceiling[nodes]))
-            if len(inside):
-                found[row] = nodes.start + inside[0]
+        rows = np.flatnonzero(column >= 0)
+        first, end = self.start[column[rows]], self.start[column[rows] + 1]
+        for k in range(int((end - first).max(initial=0))):
+            node = np.minimum(first + k, end - 1)
+            inside = (self.floor[node] <= height[rows]) & (height[rows] <= self.ceiling[node])
+            found[rows[inside]] = node[inside]
         return found
 
 

@@ -16,7 +16,7 @@ from bolvek.analyses.finding import Finding
 from bolvek.analyses.proof.record import Clause, Liquid, Residue
 from bolvek.arrays import Floats, Ints32
 from bolvek.mesh import Mesh
-from bolvek.units import length_text, point_text, volume_text
+from bolvek.units import as_triple, length_text, point_text, volume_text
 
 Triple = tuple[float, float, float]
 
@@ -28,11 +28,13 @@ _WALL_PIXELS = 1.5
 _SIZE_PIXELS = 400
 _MOST_PIXELS = 1_500_000
 _COARSE_PIXELS = 60_000
+_MOST_TILTS, _MOST_FLOORS, _BINS = 3, 8, 12
+AS_IT_STANDS: Triple = (0.0, 0.0, 1.0)
 _DIRECTIONS: tuple[Triple, ...] = (
     *((0.0, 0.0, -1.0), (1.0, 0.0, 0.0), (-1.0, 0.0, 0.0), (0.0, 1.0, 0.0), (0.0, -1.0, 0.0)),
     *((x, y, z) for z in (1.0, -1.0) for y in (1.0, -1.0) for x in (1.0, -1.0)),
 )
-"""Ways to hold it that are tried where the one asked for leaves too much."""
+"""Ways to hold it that are tried in any case, besides what its rooms suggest."""
 
 
 def liquid_pixel(mesh: Mesh, up: Triple, least_drain_mm: float, wall_mm: float) -> float:
@@ -44,7 +46,7 @@ def liquid_pixel(mesh: Mesh, up: Triple, least_drain_mm: float, wall_mm: float) 
 
 @dataclass(frozen=True)
 class Standing:
-    """What stays in one pose: the flooded columns and the room (N,) each stretch that holds something is in, else -1."""
+    """What stays in one pose: the flooded columns and the room (N,) of each stretch that holds something, else -1."""
 
     still: Still
     room: Ints32
@@ -97,38 +99,59 @@ def allowed_mm3(volume_mm3: float) -> float:
 def measure_liquid(
     mesh: Mesh, cavities: Cavities, poses: tuple[Triple, ...], least_drain_mm: float, wall_mm: float
 ) -> Liquid:
-    """What stays in each room after all poses, one after the other; wall_mm: the thinnest there is."""
-    open_rooms = [k for k, c in enumerate(cavities.found) if not c.closed]
-    count = len(cavities.found)
-    left = np.array([c.volume_mm3 for c in cavities.found])
-    pixel = max((liquid_pixel(mesh, up, least_drain_mm, wall_mm) for up in poses), default=0.0)
-    last: Standing | None = None
-    for up in poses:
+    """What stays in each room after all poses, one after the other; wall_mm: the thinnest there is.
+
+    Without poses it is judged as it stands, and where too much stays then, held in those of many ways that leave least.
+    """
+    rooms = [k for k, c in enumerate(cavities.found) if not c.closed]
+    volume = np.array([c.volume_mm3 for c in cavities.found])
+    allowed = np.array([allowed_mm3(v) for v in volume])
+    judged = [k for k in rooms if not cavities.found[k].pocket]
+    pixel = liquid_pixel(mesh, poses[0] if poses else AS_IT_STANDS, least_drain_mm, wall_mm)
+    first = last = stand(mesh, cavities, poses[0] if poses else AS_IT_STANDS, pixel)
+    left = np.minimum(volume, first.in_rooms(len(volume)))
+    as_it_stands = float(left[rooms].sum())
+    held = [poses[0] if poses else AS_IT_STANDS]
+    for up in poses[1:]:
         last = stand(mesh, cavities, up, pixel)
-        left = np.minimum(left, last.in_rooms(count))
-    assert last is not None
-    rooms = []
-    for k in open_rooms:
-        c = cavities.found[k]
-        rooms.append(Residue(c.where_mm, c.volume_mm3, float(left[k]), allowed_mm3(c.volume_mm3), c.pocket))
-    worst = [k for k, r in zip(open_rooms, rooms, strict=True) if r.too_much]
-    for k in worst:
-        pool = _deepest_pool(last, k)
-        if pool is not None:
-            row = open_rooms.index(k)
-            place, _ = hole_beneath(last.still, pool)
-            rooms[row] = replace(rooms[row], lowest_mm=pool.lowest_mm, hole_mm=place)
-    outside = last.still.held_mm[last.room < 0].sum() * last.still.columns.pixel_mm2
-    stays = float(sum(left[k] for k in open_rooms))
+        left = np.minimum(left, last.in_rooms(len(volume)))
+        held.append(up)
+    tried = 0
+    while not poses and len(held) <= _MOST_TILTS:
+        worst = [k for k in judged if left[k] > allowed[k]]
+        if not worst:
+            break
+        ways = _ways_to_hold(mesh, cavities, worst)
+        tried += len(ways)
+        best = _best_way(mesh, cavities, worst, ways, pixel, left)
+        found = stand(mesh, cavities, best, pixel).in_rooms(len(volume))
+        better = np.minimum(left, found)
+        # a pose counts when it empties a room: one that leaves less and still too much is no cure
+        if not any(better[k] <= allowed[k] for k in worst):
+            break
+        left = better
+        held.append(best)
     return Liquid(
-        poses=poses,
+        poses=tuple(held),
         pixel_mm=pixel,
         judged=pixel < wall_mm,
-        stays_mm3=stays,
-        open_mm3=float(outside),
-        rooms=tuple(rooms),
-        tilt=_best_tilt(mesh, cavities, worst, poses, pixel) if worst else None,
+        as_it_stands_mm3=as_it_stands,
+        stays_mm3=float(left[rooms].sum()),
+        open_mm3=float(first.still.held_mm[first.room < 0].sum() * first.still.columns.pixel_mm2),
+        tried=tried,
+        rooms=tuple(_residue(cavities, k, float(left[k]), first) for k in rooms),
     )
+
+
+def _residue(cavities: Cavities, room: int, left: float, standing: Standing) -> Residue:
+    """What stays in a room; with the hole that would cure it where that is too much."""
+    c = cavities.found[room]
+    residue = Residue(c.where_mm, c.volume_mm3, left, allowed_mm3(c.volume_mm3), c.pocket)
+    pool = _deepest_pool(standing, room) if residue.too_much else None
+    if pool is None:
+        return residue
+    place, _ = hole_beneath(standing.still, pool)
+    return replace(residue, lowest_mm=pool.lowest_mm, hole_mm=place)
 
 
 def _deepest_pool(standing: Standing, room: int) -> Pool | None:
@@ -141,37 +164,58 @@ def _deepest_pool(standing: Standing, room: int) -> Pool | None:
     return pool_of(standing.still, nodes[standing.still.pool[nodes] == number])
 
 
-def _best_tilt(
-    mesh: Mesh, cavities: Cavities, worst: list[int], poses: tuple[Triple, ...], pixel: float
-) -> tuple[Triple, float] | None:
-    """The direction that, held up after the poses, would leave least in the rooms that hold too much, and how much."""
-    best: tuple[Triple, float] | None = None
-    for up in _DIRECTIONS:
-        if any(np.dot(up, p) / np.linalg.norm(p) > 0.99 for p in poses):
-            continue
+def _ways_to_hold(mesh: Mesh, cavities: Cavities, rooms: list[int]) -> list[Triple]:
+    """Directions to hold up: level floors of the rooms down, openings down, along and across the axes."""
+    ways = [np.array(w, np.float64) for w in _DIRECTIONS]
+    for room in rooms:
+        faces = np.flatnonzero(cavities.face == room)
+        if len(faces):
+            key = np.rint(_BINS * mesh.normals_of(faces)).astype(np.int64)
+            bins, at = np.unique(key, axis=0, return_inverse=True)
+            area = np.bincount(at.ravel(), mesh.face_areas[faces], len(bins))
+            for b in np.argsort(-area, kind="stable")[:_MOST_FLOORS]:
+                ways.append(mesh.area_vectors[faces[at.ravel() == b]].sum(axis=0))
+        c = cavities.found[room]
+        ways += [np.subtract(c.where_mm, o.where_mm) for o in c.openings]
+    found: list[Triple] = []
+    for way in ways:
+        length = float(np.linalg.norm(way))
+        if length > 0 and not any(way @ np.array(f) > 0.99999 * length for f in found):
+            found.append(as_triple(way / length))
+    return found
+
+
+def _best_way(
+    mesh: Mesh, cavities: Cavities, rooms: list[int], ways: list[Triple], pixel: float, left: Floats
+) -> Triple:
+    """The way that leaves least in some rooms, on coarse columns."""
+
+    def stays(up: Triple) -> float:
         coarse = max(pixel, pixel_for(mesh, up, _COARSE_PIXELS))
-        stays = float(stand(mesh, cavities, up, coarse).in_rooms(len(cavities.found))[worst].sum())
-        if best is None or stays < best[1] - 1e-9:
-            best = up, stays
-    return best
+        return float(np.minimum(left, stand(mesh, cavities, up, coarse).in_rooms(len(left)))[rooms].sum())
+
+    return min(ways, key=stays)
 
 
 def judge_liquid(liquid: Liquid) -> list[Finding]:
-    """A fault a room that keeps too much, a note for what stays in the open."""
+    """A fault a room that keeps too much, notes for how to hold it and for what stays in the open."""
     found = []
     for r in liquid.rooms:
         if not r.too_much:
             continue
         text = f"{volume_text(r.stays_mm3)} of liquid stay in a room of {volume_text(r.volume_mm3)}"
         text += f" around {point_text(r.where_mm)}, {volume_text(r.allowed_mm3)} may"
+        if liquid.tried:
+            text += f" (held in {liquid.tried} ways, none drains it)"
         if r.hole_mm is not None:
             text += f"; a hole at {point_text(r.hole_mm)} would let it out"
         elif r.lowest_mm is not None:
             text += f"; it needs a hole at its lowest point, {point_text(r.lowest_mm)}"
-        if liquid.tilt is not None and liquid.tilt[1] < 0.5 * r.stays_mm3:
-            up = ",".join(f"{x:g}" for x in liquid.tilt[0])
-            text += f", or hold it with {up} up (--drain-pose {up}): {volume_text(liquid.tilt[1])} would stay"
         found.append(Finding("liquid_stays", "fault", 1, text, r.lowest_mm or r.where_mm))
+    if liquid.tried and len(liquid.poses) > 1:
+        text = f"as it stands {volume_text(liquid.as_it_stands_mm3)} of liquid stay in its rooms: to drain it hold it "
+        text += f"with {_held(liquid.poses[1:])} up, {volume_text(liquid.stays_mm3)} stay then"
+        found.append(Finding("liquid_tilt", "note", 1, text))
     if not liquid.judged:
         text = f"whether it drains is not judged: walls are thinner than the columns of {length_text(liquid.pixel_mm)}"
         found.append(Finding("liquid_unjudged", "note", 1, text))
@@ -179,6 +223,10 @@ def judge_liquid(liquid: Liquid) -> list[Finding]:
         text = f"{volume_text(liquid.open_mm3)} of liquid stay in the open (bowls, basins, grooves): pour it out"
         found.append(Finding("liquid_open", "note", 1, text))
     return found
+
+
+def _held(poses: tuple[Triple, ...]) -> str:
+    return "; then ".join(",".join(f"{x:.4g}" for x in pose) for pose in poses)
 
 
 def liquid_clause(liquid: Liquid, findings: list[Finding]) -> Clause:
@@ -190,7 +238,6 @@ def liquid_clause(liquid: Liquid, findings: list[Finding]) -> Clause:
         return Clause("liquid", "not judged", f"walls are thinner than the columns of {length_text(liquid.pixel_mm)}")
     if not liquid.rooms:
         return Clause("liquid", "holds", "no room that could hold any")
-    up = "; then ".join(",".join(f"{x:g}" for x in pose) for pose in liquid.poses)
     share = 100 * liquid.stays_mm3 / max(sum(r.volume_mm3 for r in liquid.rooms), 1e-300)
-    stays = f"{volume_text(liquid.stays_mm3)} stay in the rooms ({share:.2g}%) with {up} up"
+    stays = f"{volume_text(liquid.stays_mm3)} stay in the rooms ({share:.2g}%) with {_held(liquid.poses)} up"
     return Clause("liquid", "holds", f"{stays}; columns {length_text(liquid.pixel_mm)} apart")

@@ -22,14 +22,14 @@ class ProofSettings:
     """wall_mm: wall asked for (None: measured, not judged). least_drain_mm: clearance of a way out. allow_closed_mm3:
     a closed void up to this volume is wanted (0: none is). ball_mm: tells rooms from grooves (None: chosen).
     least_wall_mm: what features that the original had are held against (None: told only with --before).
-    drain_poses: directions held up, one after the other, while it drains."""
+    drain_poses: directions held up, one after the other, while it drains (none: as it stands, or else as it drains)."""
 
     wall_mm: float | None = None
     least_drain_mm: float = LEAST_DRAIN_MM
     allow_closed_mm3: float = 0.0
     ball_mm: float | None = None
     least_wall_mm: float | None = None
-    drain_poses: tuple[Triple, ...] = ((0.0, 0.0, 1.0),)
+    drain_poses: tuple[Triple, ...] = ()
 
     def check(self) -> None:
         """Raise UsageError when the numbers make no sense."""
@@ -132,16 +132,18 @@ class Residue:
 class Liquid:
     """What stays after it was held with each of the poses up: in rooms, and in the open; on columns a pixel apart.
 
-    tilt: where too much stays, another direction up and what would stay then in those rooms.
+    as_it_stands_mm3: what stays in the rooms in the first pose; tried: how many other ways to hold it were looked at,
+    because too much stays then; the best of them are among the poses.
     """
 
     poses: tuple[Triple, ...]
     pixel_mm: float
     judged: bool
+    as_it_stands_mm3: float
     stays_mm3: float
     open_mm3: float
+    tried: int
     rooms: tuple[Residue, ...]
-    tilt: tuple[Triple, float] | None = None
 
 
 @dataclass(frozen=True, kw_only=True)

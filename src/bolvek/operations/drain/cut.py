@@ -67,9 +67,12 @@ def cut_bores(
 
 
 def cut_and_trace(
-    mesh: Mesh, settings: DrainSettings, bores: list[Bore], *, as_stored: bool = False
+    mesh: Mesh, settings: DrainSettings, bores: list[Bore], *, as_stored: bool = False, check: bool = True
 ) -> tuple[Mesh, DrainRecord, Ints32]:
-    """`cut_bores`, and for each face of the result (F,) the face it is of, -1 for the side of a hole."""
+    """`cut_bores`, and for each face of the result (F,) the face it is of, -1 for the side of a hole.
+
+    check=False: the result is only to be measured, whether it is sound does not matter yet.
+    """
     for i, a in enumerate(bores):
         for j, b in enumerate(bores[:i]):
             reach = 0.5 * (settings.drains[i].diameter_mm + settings.drains[j].diameter_mm)
@@ -95,7 +98,7 @@ def cut_and_trace(
             raise WorkError("a drain touches no face of the model") from None
         if as_stored:
             result = result.as_stored()  # keeps every face
-        if not find_defects(result) and not find_defects(result.as_stored()):
+        if not check or not find_defects(result) and not find_defects(result.as_stored()):
             break
         retries += 1
     else:

@@ -22,6 +22,10 @@ from bolvek.spatial.frames import fibonacci_sphere
 from bolvek.units import as_triple
 
 _MOST_CANDIDATES = 400
+Triple = tuple[float, float, float]
+Ball = tuple[Triple, float]
+
+_SEEN_COST = 8.0  # mm of height given up for a hole on the side people do not look at
 _ASIDE_COST = 0.01  # mm of height given up for a mm nearer to the middle of the cavity
 _EXTRA_WALL_COST = 0.3  # mm of height given up for a mm less of uneven wall
 _APART = 2.5  # holes of one cavity keep this many diameters between them
@@ -31,6 +35,7 @@ _CHAMBER_REACH = 1.6  # of its radius: what is seen nearer belongs to a chamber
 
 REASONS = {
     "taken": "too near another hole",
+    "kept off": "where none is wanted",
     "outside": "no way straight out",
     "flat": "too flat to the surface",
     "hole": "a hole already",
@@ -52,13 +57,20 @@ REASONS = {
 @dataclass(frozen=True, kw_only=True)
 class PlaceSettings:
     """Holes a cavity (one: lowest; two: lowest and highest; more: the next lowest), diameter, up; least_mm: smaller
-    holes are tried down to this (None: none are); wall_mm: what must be left beside a hole (None: not looked at)."""
+    holes are tried down to this (None: none are); wall_mm: what must be left beside a hole (None: not looked at).
+
+    show: the side people look at; keep_off, only_within: balls (middle, radius in mm) in which no hole may begin, or in
+    one of which it must.
+    """
 
     count: int = 2
     diameter_mm: float = 3.5
-    up: tuple[float, float, float] = (0.0, 0.0, 1.0)
+    up: Triple = (0.0, 0.0, 1.0)
     least_mm: float | None = None
     wall_mm: float | None = None
+    show: Triple | None = None
+    keep_off: tuple[Ball, ...] = ()
+    only_within: tuple[Ball, ...] = ()
 
     def check(self) -> None:
         """Raise UsageError when the numbers make no sense."""
@@ -68,6 +80,26 @@ class PlaceSettings:
             raise UsageError(f"--diameter must be above 0, not {self.diameter_mm:g} mm")
         if not np.linalg.norm(self.up) > 0:
             raise UsageError("--up must not be the zero direction")
+        if self.show is not None and not np.linalg.norm(self.show) > 0:
+            raise UsageError("--show must not be the zero direction")
+        for name, balls in (("--keep-off", self.keep_off), ("--only-within", self.only_within)):
+            for _, reach in balls:
+                if not 0 < reach < float("inf"):
+                    raise UsageError(f"{name} needs a radius above 0, not {reach:g} mm")
+
+    def allows(self, mouth: Floats) -> bool:
+        """Whether a hole may begin at a place."""
+
+        def inside(balls: tuple[Ball, ...]) -> bool:
+            return any(float(np.linalg.norm(mouth - np.array(at))) <= reach for at, reach in balls)
+
+        return not inside(self.keep_off) and (not self.only_within or inside(self.only_within))
+
+    def seen(self, outward: Floats) -> float:
+        """How much a hole that opens along a unit direction is seen, from 0 to 1."""
+        if self.show is None:
+            return 0.0
+        return max(0.0, float(outward @ np.array(self.show)) / float(np.linalg.norm(self.show)))
 
 
 @dataclass(frozen=True)
@@ -113,13 +145,10 @@ def place_drains(mesh: Mesh, settings: PlaceSettings) -> tuple[list[Placed], lis
     given_up: list[GivenUp] = []
     for shell in cavities:
         inner = mesh.picked(mesh.topology.shell == shell)
-        diameter = settings.diameter_mm
-        while True:
+        for diameter in narrower(settings):
             here, reasons, tried = _place_all(mesh, inner, up, settings, diameter, placed)
-            smaller = max(diameter * _SMALLER, settings.least_mm or diameter)
-            if here is not None or not smaller < diameter:
+            if here is not None:
                 break
-            diameter = smaller
         if here is not None:
             placed += here
         else:
@@ -167,20 +196,19 @@ def place_in_chamber(
         return None
     points = np.array(centre) + hits.distance[seen, :1] * sphere[seen]
     places = points, mesh.normals_of(hits.face[seen, 0])
-    diameter = settings.diameter_mm
-    while True:
+    for diameter in narrower(settings):
         found, _, _ = _best_of(mesh, places, points, "drain", up, settings, diameter, taken)
-        smaller = max(diameter * _SMALLER, settings.least_mm or diameter)
-        if found is not None or not smaller < diameter:
+        if found is not None:
             return found
-        diameter = smaller
+    return None
 
 
 def _place_one(
     mesh: Mesh, inner: Mesh, role: str, up: Floats, settings: PlaceSettings, diameter: float, taken: list[Placed]
 ) -> tuple[Placed | None, Counter[str], int]:
     """The best clean bore of one cavity: low (a vent: high) and through little more than the wall."""
-    return _best_of(mesh, _candidates(inner, 0.5 * diameter), inner.vertices, role, up, settings, diameter, taken)
+    places = candidates_on(inner, 0.5 * diameter)
+    return _best_of(mesh, places, inner.vertices, role, up, settings, diameter, taken)
 
 
 def _best_of(
@@ -194,15 +222,39 @@ def _best_of(
     taken: list[Placed],
 ) -> tuple[Placed | None, Counter[str], int]:
     """The best clean bore from places (N, 3) with directions (N, 3) into the room that points (M, 3) span."""
+    down = -up if role == "drain" else up
+    height = places[0] @ down
+    extreme = float((room @ down).max())
+    middle = 0.5 * (room.min(axis=0) + room.max(axis=0))
+    cost = extreme - height + aside_cost(places[0], middle, up)
+    return best_bore(mesh, places, cost, extreme, role, settings, diameter, taken)
+
+
+def aside_cost(points: Floats, middle: Floats, up: Floats) -> Floats:
+    """What places (N, 3) cost (N,) for being aside from the middle of their room, mm."""
+    aside = points - middle
+    aside -= (aside @ up)[:, None] * up
+    return np.asarray(_ASIDE_COST * np.linalg.norm(aside, axis=1))
+
+
+def best_bore(
+    mesh: Mesh,
+    places: tuple[Floats, Floats],
+    cost: Floats,
+    extreme: float,
+    role: str,
+    settings: PlaceSettings,
+    diameter: float,
+    taken: list[Placed],
+) -> tuple[Placed | None, Counter[str], int]:
+    """The clean bore that costs least, from places (N, 3) with directions (N, 3) into the room, which cost (N,) at
+    least so many mm; why others were not taken, and how many were tried. extreme: the room's lowest (a vent: highest)
+    height, downward (upward)."""
     radius = 0.5 * diameter
+    up = np.array(settings.up) / np.linalg.norm(settings.up)
     down = -up if role == "drain" else up
     points, normal = places
-    depth = points @ down
-    extreme = float((room @ down).max())
-    aside = points - 0.5 * (room.min(axis=0) + room.max(axis=0))
-    aside -= (aside @ up)[:, None] * up
-    bound = extreme - depth + _ASIDE_COST * np.linalg.norm(aside, axis=1)
-    order = np.argsort(bound, kind="stable")
+    order = np.argsort(cost, kind="stable")
     chosen = order[_thinned(points[order], 0.8 * radius)]
     apart = _APART * diameter
     reasons: Counter[str] = Counter()
@@ -210,16 +262,22 @@ def _best_of(
     least = np.inf
     for row in chosen:
         point = points[row]
-        if bound[row] >= least:
+        if cost[row] >= least:
             break
         above = extreme - float(point @ down)
         if any(np.linalg.norm(point - t.bore.mouth) < apart for t in taken):
             reasons["taken"] += 1
             continue
         for axis in _axes(normal[row], down):
+            seen = float(cost[row]) + _SEEN_COST * settings.seen(-axis)
+            if seen >= least:
+                continue
             start = _outer_point(mesh, point, -axis)
             if start is None:
                 reasons["outside"] += 1
+                continue
+            if not settings.allows(start):
+                reasons["kept off"] += 1
                 continue
             try:
                 bore = bore_along(mesh, start, axis, radius)
@@ -232,18 +290,27 @@ def _best_of(
             if np.linalg.norm(bore.end - point) > diameter + bore.wall_mm[1] - bore.wall_mm[0]:
                 reasons["elsewhere"] += 1
                 continue
-            cost = float(bound[row]) + _EXTRA_WALL_COST * (bore.wall_mm[1] - bore.wall_mm[0])
-            if cost >= least:
+            whole = seen + _EXTRA_WALL_COST * (bore.wall_mm[1] - bore.wall_mm[0])
+            if whole >= least:
                 continue
             if settings.wall_mm is not None and wall_left(mesh, bore, radius, settings.wall_mm) < settings.wall_mm:
                 reasons["beside"] += 1
                 continue
-            least = cost
+            least = whole
             best = Placed(Drain(bore.mouth, diameter, as_triple(point)), bore, role, above)
     return best, reasons, len(chosen)
 
 
-def _candidates(inner: Mesh, radius: float) -> tuple[Floats, Floats]:
+def narrower(settings: PlaceSettings) -> "list[float]":
+    """The diameters to try, widest first."""
+    found = [settings.diameter_mm]
+    least = settings.least_mm or settings.diameter_mm
+    while found[-1] > least:
+        found.append(max(found[-1] * _SMALLER, least))
+    return found
+
+
+def candidates_on(inner: Mesh, radius: float) -> tuple[Floats, Floats]:
     """Places (N, 3) all over an inner shell and the directions (N, 3) into the cavity there."""
     spacing = max(0.5 * radius, float(np.sqrt(inner.area / 60_000)))
     samples = sample_surface(inner, spacing)

@@ -1,0 +1,346 @@
+"""Drains by themselves: hole after hole where most stays, cut and flooded again, until what stays is no more than may.
+
+What stays is found by flooding columns (`analyses.columns`): first of the model as it is, then of the model with the
+holes cut, so nothing is predicted that is not measured afterwards. Of what stays, the largest pool gets the next hole,
+low enough that what it leaves is within the residue, and among those places where it is least seen and goes squarely
+through little wall. The same upside down for air: a vent where most of it stays.
+"""
+
+from collections import Counter
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from bolvek.analyses.cavities import Cavities, find_cavities
+from bolvek.analyses.columns import Still, let_stand, make_columns, pixel_for
+from bolvek.analyses.columns.still import ends_of
+from bolvek.analyses.proof.liquid import allowed_mm3, liquid_pixel
+from bolvek.analyses.shells import nest_exactly
+from bolvek.arrays import Floats, Ints
+from bolvek.errors import UsageError, WorkError
+from bolvek.mesh import Mesh
+from bolvek.operations.drain.bore import DrainSettings
+from bolvek.operations.drain.cut import cut_and_trace
+from bolvek.operations.drain.place import (
+    GivenUp,
+    Placed,
+    PlaceSettings,
+    aside_cost,
+    best_bore,
+    candidates_on,
+    narrower,
+)
+from bolvek.units import as_triple
+
+Triple = tuple[float, float, float]
+
+MOST_HOLES = 6
+"""Holes a room, where no number is asked for."""
+_AIM = 0.4
+"""A hole is low enough when what lies below it is this share of what may stay."""
+_AIR_SHARE = 0.02
+"""Air that stays in a room, as a share of it, without a vent being wanted; the first vent comes in any case."""
+_COARSE = 160_000
+_INSIDE = 1.2
+"""Pixels off the surface: where a place of it is in the air."""
+_MOST_ROOMS = 200
+
+
+@dataclass(frozen=True, kw_only=True)
+class AutoSettings:
+    """place: the holes and where they may be (its count is not used); most: holes a room (None: `MOST_HOLES`); vents:
+    put holes where air stays; wall_mm: the wall that holds liquid apart, for the pixels; closed_only: only voids
+    without a way out are rooms, as in a model that was just hollowed."""
+
+    place: PlaceSettings
+    most: int | None = None
+    vents: bool = True
+    least_drain_mm: float = 1.5
+    wall_mm: float = 0.8
+    closed_only: bool = False
+
+    def check(self) -> None:
+        """Raise UsageError when the numbers make no sense."""
+        self.place.check()
+        if self.most is not None and not 1 <= self.most <= 20:
+            raise UsageError(f"--auto takes 1 to 20 holes a cavity, not {self.most}")
+
+
+@dataclass(frozen=True, kw_only=True)
+class RoomDrained:
+    """A room: what stayed in it at first, what stays with its holes, and how much may; air that stays at first and in
+    the end; numbers of its holes; why no further hole was put where more stays than may ("" where none was needed)."""
+
+    where_mm: Triple
+    volume_mm3: float
+    closed: bool
+    held_mm3: float
+    stays_mm3: float
+    allowed_mm3: float
+    air_mm3: float
+    holes: tuple[int, ...]
+    given_up: str = ""
+
+    @property
+    def drains(self) -> bool:
+        """Whether no more stays than may."""
+        return self.stays_mm3 <= self.allowed_mm3
+
+
+@dataclass(frozen=True, kw_only=True)
+class AutoRecord:
+    """How drains were found: the direction up while it drains, rounds of cutting and flooding, a pixel of columns."""
+
+    up: Triple
+    pixel_mm: float
+    rounds: int
+    rooms: tuple[RoomDrained, ...]
+
+    @property
+    def stays_mm3(self) -> float:
+        """What stays in all rooms."""
+        return sum(r.stays_mm3 for r in self.rooms)
+
+
+class _Rooms:
+    """The rooms of a model before any hole: which a place in the air belongs to, and how large each is."""
+
+    def __init__(self, mesh: Mesh, still: Still, closed_only: bool) -> None:
+        self.still = still
+        self.cavities: Cavities | None = None
+        nested = nest_exactly(mesh)
+        self.shell: list[int] = []
+        self.volume: list[float] = []
+        self.where: list[Triple] = []
+        self._of_pool = np.full(still.pools + 1, -1)
+        self.unseen: list[int] = []
+        low, high = mesh.shell_boxes
+        for shell, volume in zip(*nested.voids, strict=True):
+            pool = self._pool_of(mesh, int(shell))
+            if pool < 0:
+                self.unseen.append(int(shell))
+                continue
+            self._of_pool[pool] = len(self.volume)
+            self.shell.append(int(shell))
+            self.volume.append(float(volume))
+            self.where.append(as_triple(0.5 * (low[shell] + high[shell])))
+        self._closed = len(self.volume)
+        if not closed_only:
+            self.cavities = find_cavities(mesh, nested=nested)
+            self._row = {}
+            for k, c in enumerate(self.cavities.found):
+                if not c.closed and not c.pocket:
+                    self._row[k] = len(self.volume)
+                    self.shell.append(-1)
+                    self.volume.append(c.volume_mm3)
+                    self.where.append(c.where_mm)
+
+    def _pool_of(self, mesh: Mesh, shell: int) -> int:
+        """The pool without a way out that fills a void, -1 where the columns do not see it."""
+        faces = np.flatnonzero(mesh.topology.shell == shell)
+        faces = faces[np.argsort(-mesh.face_areas[faces], kind="stable")][:400]
+        for reach in (0.5, _INSIDE, 3.0):
+            off = reach * self.still.columns.pixel_mm * mesh.normals_of(faces)
+            node = self.still.node_at(mesh.vertices[mesh.faces[faces]].mean(axis=1) + off)
+            pool = self.still.pool[node[node >= 0]]
+            pool = pool[pool >= self.still.leaving]
+            if len(pool):
+                return int(np.bincount(pool).argmax())
+        return -1
+
+    def at(self, points: Floats) -> Ints:
+        """The room (Q,) that places (Q, 3) in the air belong to, else -1."""
+        node = self.still.node_at(points)
+        pool = np.where(node >= 0, self.still.pool[np.maximum(node, 0)], -1)
+        room = np.where(pool >= 0, self._of_pool[pool], -1)
+        if self.cavities is not None:
+            table = np.full(len(self.cavities.found) + 2, -1)
+            for k, row in self._row.items():
+                table[k] = row
+            label = self.cavities.label_at(points)
+            room = np.where(room < 0, table[label], room)
+        return room
+
+    def held(self, still: Still) -> tuple[Ints, Ints]:
+        """Stretches (K,) that hold something in a room, and the room (K,) of each."""
+        nodes = np.flatnonzero(still.held_mm > 0)
+        bottom, top = ends_of(still, nodes)
+        room = self.at(still.columns.middle(still.column[nodes].astype(np.int64), 0.5 * (bottom + top)))
+        return nodes[room >= 0], room[room >= 0]
+
+
+@dataclass
+class _State:
+    """Holes so far, the rooms they were put for, the cut mesh, and why rooms get no more."""
+
+    mesh: Mesh
+    placed: list[Placed]
+    room: list[int]
+    given_up: dict[tuple[int, str], str]
+
+
+def place_by_flood(mesh: Mesh, settings: AutoSettings) -> tuple[list[Placed], AutoRecord, list[int]]:
+    """Drains and vents for every room of a sound model, in the order they were found; what they leave; and the shells
+    of closed voids that no hole reaches.
+
+    Raises UsageError for impossible settings, WorkError when there is nothing to drain.
+    """
+    settings.check()
+    up = settings.place.up
+    pixel = liquid_pixel(mesh, up, settings.least_drain_mm, settings.wall_mm)
+    pixel = max(pixel, min(pixel_for(mesh, up, _COARSE), settings.wall_mm / 1.5))
+    first = let_stand(make_columns(mesh, up, pixel))
+    rooms = _Rooms(mesh, first, settings.closed_only)
+    if not rooms.volume and not rooms.unseen:
+        raise WorkError("the model has no room to drain: no closed void, and no cavity that holds anything")
+    count = len(rooms.volume)
+    state = _State(mesh, [], [], {})
+    at_first = _in_rooms(rooms, first, count)
+    stays, still = at_first, first
+    limit = settings.most or MOST_HOLES
+    allowed = np.array([allowed_mm3(v) for v in rooms.volume])
+    rounds = 0
+    for role in ("drain", "vent") if settings.vents else ("drain",):
+        while True:
+            still = let_stand(make_columns(state.mesh, up, pixel), down=role == "drain")
+            amount = _in_rooms(rooms, still, count)
+            wanted = amount > (allowed if role == "drain" else _enough_air(rooms, state, amount))
+            full = np.bincount(state.room, minlength=count) >= limit
+            todo = [r for r in np.flatnonzero(wanted & ~full).tolist() if (r, role) not in state.given_up]
+            if not todo:
+                break
+            rounds += 1
+            before = len(state.placed)
+            for room in todo[:_MOST_ROOMS]:
+                _place_one(mesh, rooms, still, room, role, float(allowed[room]), settings, state)
+            if len(state.placed) > before:
+                _cut(mesh, state)
+    last = let_stand(make_columns(state.mesh, up, pixel))
+    stays = _in_rooms(rooms, last, count)
+    air = _in_rooms(rooms, let_stand(last.columns, down=False), count)
+    found = tuple(
+        RoomDrained(
+            where_mm=rooms.where[r],
+            volume_mm3=rooms.volume[r],
+            closed=rooms.shell[r] >= 0,
+            held_mm3=float(at_first[r]),
+            stays_mm3=float(stays[r]),
+            allowed_mm3=float(allowed[r]),
+            air_mm3=float(air[r]),
+            holes=tuple(k for k, room in enumerate(state.room) if room == r),
+            given_up=state.given_up.get((r, "drain"), "") if stays[r] > allowed[r] else "",
+        )
+        for r in range(count)
+    )
+    without = [rooms.shell[r] for r in range(count) if rooms.shell[r] >= 0 and r not in state.room]
+    record = AutoRecord(up=up, pixel_mm=pixel, rounds=rounds, rooms=found)
+    return state.placed, record, sorted(without + rooms.unseen)
+
+
+def _in_rooms(rooms: _Rooms, still: Still, count: int) -> Floats:
+    """What stays in each room (R,), mm3."""
+    nodes, room = rooms.held(still)
+    held = np.bincount(room, still.held_mm[nodes], count) * still.columns.pixel_mm2
+    return np.asarray(held, np.float64)
+
+
+def _enough_air(rooms: _Rooms, state: _State, amount: Floats) -> Floats:
+    """Air (R,) that may stay: none in a room with one hole, for without a second no air comes in."""
+    holes = np.bincount(state.room, minlength=len(rooms.volume))
+    share = np.array([max(_AIR_SHARE * v, allowed_mm3(v)) for v in rooms.volume])
+    closed = np.array(rooms.shell) >= 0
+    return np.where((holes == 0) & closed, np.inf, np.where((holes == 1) & closed, 0.0, share))
+
+
+def _place_one(
+    mesh: Mesh,
+    rooms: _Rooms,
+    still: Still,
+    room: int,
+    role: str,
+    allowed: float,
+    settings: AutoSettings,
+    state: _State,
+) -> None:
+    """The next hole of a room, for its largest pool; why there is none otherwise."""
+    nodes, of = rooms.held(still)
+    nodes = nodes[of == room]
+    volume = np.bincount(still.pool[nodes], still.held_mm[nodes])
+    mine = nodes[still.pool[nodes] == int(np.argmax(volume))]
+    reasons: Counter[str] = Counter()
+    tried = 0
+    place = settings.place
+    for diameter in narrower(place):
+        points, normal, cost, extreme = _places(mesh, still, mine, role, allowed, place, diameter)
+        found, why, n = best_bore(mesh, (points, normal), cost, extreme, role, place, diameter, state.placed)
+        reasons += why
+        tried += n
+        if found is not None:
+            state.placed.append(found)
+            state.room.append(room)
+            return
+    told = GivenUp(-1, 0.0, rooms.where[room], place.least_mm or place.diameter_mm, tried, dict(reasons))
+    state.given_up[room, role] = f"{tried:,} places tried: {told.text}" if tried else "no place of its surface is free"
+
+
+def _places(
+    mesh: Mesh, still: Still, nodes: Ints, role: str, allowed: float, place: PlaceSettings, diameter: float
+) -> tuple[Floats, Floats, Floats, float]:
+    """Places on the surface of a pool (N, 3), directions into it (N, 3), what each costs (N,) mm, and its extreme."""
+    c = still.columns
+    bottom, top = ends_of(still, nodes)
+    ends = np.concatenate([c.middle(still.column[nodes].astype(np.int64), h) for h in (bottom, top)])
+    reach = 2 * c.pixel_mm
+    low, high = ends.min(axis=0) - reach, ends.max(axis=0) + reach
+    near = mesh.tree.faces_in_box(low, high)
+    local = mesh.picked(np.sort(near))
+    points, normal = candidates_on(local, 0.5 * diameter)
+    inside = np.zeros(len(points), bool)
+    pool = still.pool[nodes[0]]
+    mine = np.zeros(len(still.floor), bool)
+    mine[nodes] = True
+    for off in (0.5, _INSIDE):
+        node = still.node_at(points + off * c.pixel_mm * normal)
+        inside |= (node >= 0) & mine[np.maximum(node, 0)] & (still.pool[np.maximum(node, 0)] == pool)
+    points, normal = points[inside], normal[inside]
+    up = c.frame[2]
+    down = -up if role == "drain" else up
+    depth = np.concatenate([-bottom, -top]) if role == "drain" else np.concatenate([top, bottom])
+    extreme = float(depth.max())
+    # so far above the lowest point a hole still leaves little enough
+    fine = _height_holding(bottom, top, _AIM * allowed / c.pixel_mm2, role)
+    height = extreme - points @ down
+    middle = 0.5 * (ends.min(axis=0) + ends.max(axis=0))
+    return points, normal, np.maximum(height - fine, 0.0) + aside_cost(points, middle, up), extreme
+
+
+def _height_holding(bottom: Floats, top: Floats, amount: float, role: str) -> float:
+    """How far above the lowest end (a vent: below the highest) stretches hold an amount (mm times pixels) in all."""
+    a, b = (bottom, top) if role == "drain" else (-top, -bottom)
+    base = float(a.min())
+    low, high = 0.0, float(b.max()) - base
+    for _ in range(40):
+        middle = 0.5 * (low + high)
+        if np.clip(base + middle - a, 0.0, b - a).sum() <= amount:
+            low = middle
+        else:
+            high = middle
+    return low
+
+
+def _cut(mesh: Mesh, state: _State) -> None:
+    """Cut all holes so far into the model; a hole that cannot be cut with the others is given up."""
+    while state.placed:
+        try:
+            holes = DrainSettings(drains=tuple(p.drain for p in state.placed))
+            state.mesh, _, _ = cut_and_trace(mesh, holes, [p.bore for p in state.placed], check=False)
+            return
+        except WorkError as error:
+            gone = state.placed.pop()
+            state.given_up[state.room.pop(), gone.role] = str(error)
+    state.mesh = mesh
+
+
+def with_holes(settings: AutoSettings, most: int) -> AutoSettings:
+    """The same with another number of holes a room."""
+    return replace(settings, most=most)
