@@ -13,6 +13,7 @@ from bolvek.cli.base.options import (
     options,
     output_option,
     picture_option,
+    place_options,
     printer_option,
     replace_option,
     unit_option,
@@ -45,10 +46,13 @@ if TYPE_CHECKING:
         help="Lattice cell of the cavity; without it a quarter of the wall, or finer on small models.",
     ),
     click.option(
-        "--drains", type=int, default=2, show_default=True, help="Holes a cavity: lowest point, vent, next lowest ..."
+        "--drains",
+        type=int,
+        help="Holes a cavity: lowest point, vent, next lowest ...; without it as many as it takes, found by flooding.",
     ),
     click.option("--diameter", type=LENGTH, default="3.5mm", show_default=True, help="Diameter of the holes."),
-    click.option("--up", type=PLACE, default="0,0,1", show_default=True, help="Build direction."),
+    click.option("--up", type=PLACE, default="0,0,1", show_default=True, help="Direction held up while it drains."),
+    place_options,
     click.option(
         "--room",
         type=LENGTH,
@@ -75,9 +79,12 @@ def command(
     skin: float,
     wall: float,
     grid: float | None,
-    drains: int,
+    drains: int | None,
     diameter: float,
     up: tuple[float, float, float],
+    show: tuple[float, float, float] | None,
+    keep_off: tuple[Any, ...],
+    only_within: tuple[Any, ...],
     room: float | None,
     keep_pockets: bool,
     printer: str | None,
@@ -87,7 +94,7 @@ def command(
 
     \b
     Examples:
-      bolvek prep carp.stl --height 90mm --wall 2mm --drains 2 -o out/carp.stl
+      bolvek prep carp.stl --height 90mm --wall 2mm -o out/carp.stl
       bolvek prep carp.stl scan.stl --mend --wall 1.5mm -o out/
       bolvek prep cloud_tile.ply --make-solid --skin 1.2mm --longest 80mm
       bolvek prep carp.stl --by 1.5 --wall 1.8mm --json carp.json --picture carp.png
@@ -113,7 +120,15 @@ def command(
     least_drain, least_wall = limits(printer)
     settings = PrepSettings(
         hollow=HollowSettings(wall_mm=wall, grid_mm=grid, keep_pockets=keep_pockets, room_mm=room),
-        drains=PlaceSettings(count=drains, diameter_mm=diameter, up=up),
+        drains=PlaceSettings(
+            count=2 if drains is None else drains,
+            diameter_mm=diameter,
+            up=up,
+            show=show,
+            keep_off=keep_off,
+            only_within=only_within,
+        ),
+        auto=drains is None,
         scale=scaling,
         mend=MendSettings() if mends else None,
         solid=SolidSettings(skin_mm=skin, least_mm=least_wall) if make_solid else None,

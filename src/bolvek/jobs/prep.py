@@ -19,12 +19,15 @@ from bolvek.formats import check_target, read_model, write_model
 from bolvek.formats.registry import Model
 from bolvek.mesh import Mesh
 from bolvek.operations.drain import (
+    AutoRecord,
+    AutoSettings,
     DrainRecord,
     DrainSettings,
     GivenUp,
     Placed,
     PlaceSettings,
     cut_and_trace,
+    place_by_flood,
     place_drains,
     place_in_chamber,
 )
@@ -44,10 +47,12 @@ _TRIES = 3
 @dataclass(frozen=True, kw_only=True)
 class PrepSettings:
     """Scale (None: as it is), mend (None: as it is), make a solid (None: as it is), hollow and drains; least drain and
-    least wall (mm) of the printer."""
+    least wall (mm) of the printer. auto: places and number of the holes are found by flooding, most_holes a cavity."""
 
     hollow: HollowSettings
     drains: PlaceSettings
+    auto: bool = False
+    most_holes: int | None = None
     scale: ScaleSettings | None = None
     mend: MendSettings | None = None
     solid: SolidSettings | None = None
@@ -62,12 +67,25 @@ class PrepSettings:
             self.mend.check()
         self.hollow.check()
         self.drains.check()
+        self.flooding.check()
         self.proof(None).check()
 
     @property
     def least_passage_mm(self) -> float:
         """What every way out must let through: the least drain, or the holes asked for when they are narrower."""
         return min(self.least_drain_mm, self.drains.diameter_mm)
+
+    @property
+    def flooding(self) -> AutoSettings:
+        """How holes are found by flooding: the wall is left beside them, smaller ones are tried where no other fits."""
+        wall = self.hollow.wall_mm
+        return AutoSettings(
+            place=_where(self),
+            most=self.most_holes,
+            least_drain_mm=self.least_passage_mm,
+            wall_mm=wall,
+            closed_only=True,
+        )
 
     def proof(self, ball_mm: float | None) -> ProofSettings:
         """What the result is held against."""
@@ -76,6 +94,7 @@ class PrepSettings:
             least_drain_mm=self.least_passage_mm,
             ball_mm=ball_mm,
             least_wall_mm=self.least_wall_mm,
+            drain_poses=(self.drains.up,) if self.auto else (),
         )
 
 
@@ -122,13 +141,14 @@ class _Made:
 
 @dataclass
 class _Hollowed:
-    """A hollowed mesh with the holes it is to get. before: origins of its faces."""
+    """A hollowed mesh with the holes it is to get. before: origins of its faces; auto: how the holes were found."""
 
     mesh: Mesh
     record: HollowRecord
     before: Ints8
     placed: list[Placed]
     notes: list[Finding]
+    auto: AutoRecord | None = None
 
 
 def prep_file(
@@ -241,10 +261,13 @@ def _plug(chamber: Chamber, wall: float) -> tuple[float, float, float, float]:
 
 
 def _where(settings: PrepSettings) -> PlaceSettings:
-    """Where holes may be: the wall is left beside them, and they may be smaller where no other fits."""
+    """Where holes may be: the wall is left beside them, and they may be smaller where no other fits.
+
+    What is measured before the cut is as much off as the wall may be.
+    """
     wall = settings.hollow.wall_mm
     return dataclasses.replace(
-        settings.drains, least_mm=settings.least_passage_mm, wall_mm=wall - wall_tolerance_mm(wall)
+        settings.drains, least_mm=settings.least_passage_mm, wall_mm=wall + wall_tolerance_mm(wall)
     )
 
 
@@ -256,9 +279,13 @@ def _hollowed(solid: Mesh, asked: HollowSettings, settings: PrepSettings, step: 
         return [Finding("left_solid", "note", 1, f"left solid: {error}")]
     inner = np.full(len(mesh.faces) - len(solid.faces), INNER, np.int8)
     before = np.concatenate([np.full(len(solid.faces), OUTER, np.int8), inner])
-    if not settings.drains.count:
+    if not settings.drains.count and not settings.auto:
         return _Hollowed(mesh, record, before, [], [])
-    placed, given_up = step("place", lambda: place_drains(mesh, _where(settings)))
+    auto: AutoRecord | None = None
+    if settings.auto:
+        placed, given_up, auto = step("flood", lambda: place_by_flood(mesh, settings.flooding))
+    else:
+        placed, given_up = step("place", lambda: place_drains(mesh, _where(settings)))
     notes = [_given_up(g) for g in given_up]
     if not placed:
         return notes
@@ -272,7 +299,7 @@ def _hollowed(solid: Mesh, asked: HollowSettings, settings: PrepSettings, step: 
             undrained=len(given_up),
             undrained_mm3=sum(g.volume_mm3 for g in given_up),
         )
-    return _Hollowed(mesh, record, before, placed, notes)
+    return _Hollowed(mesh, record, before, placed, notes, auto)
 
 
 def _drained(solid: Mesh, hollowed: "_Hollowed | list[Finding]", step: Step) -> _Made:
@@ -287,7 +314,7 @@ def _drained(solid: Mesh, hollowed: "_Hollowed | list[Finding]", step: Step) -> 
     mesh, record, source = step(
         "drain", lambda: cut_and_trace(h.mesh, holes, [p.bore for p in h.placed], as_stored=True)
     )
-    return _Made(mesh, h.record, record, source, h.before, h.notes)
+    return _Made(mesh, h.record, dataclasses.replace(record, auto=h.auto), source, h.before, h.notes)
 
 
 def _given_up(g: GivenUp) -> Finding:

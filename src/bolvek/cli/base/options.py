@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Any, TypeVar
 
 import click
 
-from bolvek.cli.base.types import LENGTH, PATH
+from bolvek.cli.base.types import BALL, LENGTH, PATH, PLACE
 from bolvek.errors import UsageError
 from bolvek.units import MILLIMETRES
 
@@ -67,6 +67,13 @@ json_option = click.option("--json", "json_target", type=PATH, metavar="FILE|-",
 picture_option = click.option("--picture", "picture_target", type=PATH, metavar="FILE.png", help="Draw the result.")
 details_option = click.option("--details", is_flag=True, help="Everything about every model, no list cut short.")
 ascii_option = click.option("--ascii", "ascii_stl", is_flag=True, help="Write an STL as text.")
+
+place_options = options(
+    click.option("--show", type=PLACE, help="The side people look at: holes elsewhere where they can be."),
+    click.option("--keep-off", type=BALL, multiple=True, help="No hole begins in this ball; repeat for more."),
+    click.option("--only-within", type=BALL, multiple=True, help="Holes begin in this ball only; repeat for more."),
+)
+"""Where holes that place themselves may be."""
 
 reading_options = options(details_option, json_option, picture_option, unit_option, replace_option)
 """Of verbs that look at models."""

@@ -32,4 +32,16 @@ PLACE = Parsed("X,Y,Z", parse_point)
 """Three lengths with commas, as millimetres."""
 VOLUME = Parsed("VOLUME", parse_volume)
 """A volume with a unit, as cubic millimetres."""
+
+
+def parse_ball(text: str) -> tuple[tuple[float, float, float], float]:
+    """A point and a radius, as in "10,0,5:8mm"."""
+    place, colon, radius = text.partition(":")
+    if not colon:
+        raise UsageError(f"'{text}' is not a ball: write a point and a radius, as in 10,0,5:8mm")
+    return parse_point(place), parse_length(radius)
+
+
+BALL = Parsed("X,Y,Z:R", parse_ball)
+"""A point and a radius, as millimetres."""
 PATH = click.Path(path_type=Path)

@@ -1,11 +1,16 @@
 """Drain and vent holes: planned by rays, placed by gravity or by hand, cut exactly."""
 
+from bolvek.operations.drain.auto import MOST_HOLES, AutoSettings, place_by_flood
 from bolvek.operations.drain.beside import wall_left
 from bolvek.operations.drain.bore import Bore, BoreError, Drain, DrainSettings, bore_along, plan_bore
-from bolvek.operations.drain.cut import BoreRecord, DrainRecord, cut_and_trace, cut_bores, drain
+from bolvek.operations.drain.cut import cut_and_trace, cut_bores, drain
 from bolvek.operations.drain.place import GivenUp, Placed, PlaceSettings, place_drains, place_in_chamber
+from bolvek.operations.drain.record import AutoRecord, BoreRecord, DrainRecord, RoomDrained
 
 __all__ = [
+    "MOST_HOLES",
+    "AutoRecord",
+    "AutoSettings",
     "Bore",
     "BoreError",
     "BoreRecord",
@@ -14,11 +19,13 @@ __all__ = [
     "DrainSettings",
     "GivenUp",
     "PlaceSettings",
+    "RoomDrained",
     "Placed",
     "bore_along",
     "cut_and_trace",
     "cut_bores",
     "drain",
+    "place_by_flood",
     "place_drains",
     "place_in_chamber",
     "plan_bore",

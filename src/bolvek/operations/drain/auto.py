@@ -30,6 +30,7 @@ from bolvek.operations.drain.place import (
     candidates_on,
     narrower,
 )
+from bolvek.operations.drain.record import AutoRecord, RoomDrained
 from bolvek.units import as_triple
 
 Triple = tuple[float, float, float]
@@ -64,42 +65,6 @@ class AutoSettings:
         self.place.check()
         if self.most is not None and not 1 <= self.most <= 20:
             raise UsageError(f"--auto takes 1 to 20 holes a cavity, not {self.most}")
-
-
-@dataclass(frozen=True, kw_only=True)
-class RoomDrained:
-    """A room: what stayed in it at first, what stays with its holes, and how much may; air that stays at first and in
-    the end; numbers of its holes; why no further hole was put where more stays than may ("" where none was needed)."""
-
-    where_mm: Triple
-    volume_mm3: float
-    closed: bool
-    held_mm3: float
-    stays_mm3: float
-    allowed_mm3: float
-    air_mm3: float
-    holes: tuple[int, ...]
-    given_up: str = ""
-
-    @property
-    def drains(self) -> bool:
-        """Whether no more stays than may."""
-        return self.stays_mm3 <= self.allowed_mm3
-
-
-@dataclass(frozen=True, kw_only=True)
-class AutoRecord:
-    """How drains were found: the direction up while it drains, rounds of cutting and flooding, a pixel of columns."""
-
-    up: Triple
-    pixel_mm: float
-    rounds: int
-    rooms: tuple[RoomDrained, ...]
-
-    @property
-    def stays_mm3(self) -> float:
-        """What stays in all rooms."""
-        return sum(r.stays_mm3 for r in self.rooms)
 
 
 class _Rooms:
@@ -176,12 +141,12 @@ class _State:
     mesh: Mesh
     placed: list[Placed]
     room: list[int]
-    given_up: dict[tuple[int, str], str]
+    given_up: dict[tuple[int, str], GivenUp]
 
 
-def place_by_flood(mesh: Mesh, settings: AutoSettings) -> tuple[list[Placed], AutoRecord, list[int]]:
-    """Drains and vents for every room of a sound model, in the order they were found; what they leave; and the shells
-    of closed voids that no hole reaches.
+def place_by_flood(mesh: Mesh, settings: AutoSettings) -> tuple[list[Placed], list[GivenUp], AutoRecord]:
+    """Drains and vents for every room of a sound model, in the order they were found; closed voids that no hole
+    reaches; and what the holes leave.
 
     Raises UsageError for impossible settings, WorkError when there is nothing to drain.
     """
@@ -228,13 +193,33 @@ def place_by_flood(mesh: Mesh, settings: AutoSettings) -> tuple[list[Placed], Au
             allowed_mm3=float(allowed[r]),
             air_mm3=float(air[r]),
             holes=tuple(k for k, room in enumerate(state.room) if room == r),
-            given_up=state.given_up.get((r, "drain"), "") if stays[r] > allowed[r] else "",
+            given_up=_why(state, r) if stays[r] > allowed[r] else "",
         )
         for r in range(count)
     )
-    without = [rooms.shell[r] for r in range(count) if rooms.shell[r] >= 0 and r not in state.room]
-    record = AutoRecord(up=up, pixel_mm=pixel, rounds=rounds, rooms=found)
-    return state.placed, record, sorted(without + rooms.unseen)
+    without = [
+        replace(state.given_up[r, "drain"], shell=rooms.shell[r], volume_mm3=rooms.volume[r])
+        for r in range(count)
+        if rooms.shell[r] >= 0 and r not in state.room and (r, "drain") in state.given_up
+    ]
+    without += [_unseen(mesh, shell, settings.place) for shell in rooms.unseen]
+    without.sort(key=lambda g: g.shell)
+    return state.placed, without, AutoRecord(up=up, pixel_mm=pixel, rounds=rounds, rooms=found)
+
+
+def _why(state: _State, room: int) -> str:
+    """Why a room gets no further drain."""
+    given_up = state.given_up.get((room, "drain"))
+    if given_up is None:
+        return "as many holes as may be"
+    return f"{given_up.tried:,} places tried: {given_up.text}" if given_up.tried else "no place of its surface is free"
+
+
+def _unseen(mesh: Mesh, shell: int, place: PlaceSettings) -> GivenUp:
+    low, high = mesh.shell_boxes
+    where = as_triple(0.5 * (low[shell] + high[shell]))
+    volume = -float(mesh.shell_volumes[shell])
+    return GivenUp(shell, volume, where, place.least_mm or place.diameter_mm, 0, {"small": 1})
 
 
 def _in_rooms(rooms: _Rooms, still: Still, count: int) -> Floats:
@@ -279,8 +264,8 @@ def _place_one(
             state.placed.append(found)
             state.room.append(room)
             return
-    told = GivenUp(-1, 0.0, rooms.where[room], place.least_mm or place.diameter_mm, tried, dict(reasons))
-    state.given_up[room, role] = f"{tried:,} places tried: {told.text}" if tried else "no place of its surface is free"
+    least = place.least_mm or place.diameter_mm
+    state.given_up[room, role] = GivenUp(-1, 0.0, rooms.where[room], least, tried, dict(reasons))
 
 
 def _places(
@@ -335,12 +320,7 @@ def _cut(mesh: Mesh, state: _State) -> None:
             holes = DrainSettings(drains=tuple(p.drain for p in state.placed))
             state.mesh, _, _ = cut_and_trace(mesh, holes, [p.bore for p in state.placed], check=False)
             return
-        except WorkError as error:
-            gone = state.placed.pop()
-            state.given_up[state.room.pop(), gone.role] = str(error)
+        except WorkError:
+            gone, room = state.placed.pop(), state.room.pop()
+            state.given_up[room, gone.role] = GivenUp(-1, 0.0, gone.bore.mouth, gone.drain.diameter_mm, 1, {"cut": 1})
     state.mesh = mesh
-
-
-def with_holes(settings: AutoSettings, most: int) -> AutoSettings:
-    """The same with another number of holes a room."""
-    return replace(settings, most=most)

@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from bolvek.analyses.thickness import SAMPLES_A_WALL, SQUARE_DEG, measure, sample_surface
+from bolvek.analyses.thickness import SAMPLES_A_WALL, SQUARE_DEG, crease_samples, measure, sample_surface
 from bolvek.arrays import Floats
 from bolvek.mesh import Mesh
 from bolvek.operations.drain.bore import Bore
@@ -41,11 +41,16 @@ def _from_faces(mesh: Mesh, start: Floats, axis: Floats, length: float, radius: 
     """The least distance at which rays into the material, from faces outside the hole, meet its side squarely."""
     ends = np.stack([start, start + length * axis])
     room = radius + wall
-    only = np.zeros(len(mesh.faces), bool)
-    only[mesh.tree.faces_in_box(ends.min(axis=0) - room, ends.max(axis=0) + room)] = True
-    samples = sample_surface(mesh, wall / SAMPLES_A_WALL, only)
-    direction = -mesh.normals_of(samples.face)
-    off = samples.points - start
+    near_by = mesh.tree.faces_in_box(ends.min(axis=0) - room, ends.max(axis=0) + room)
+    if not len(near_by):
+        return np.inf
+    around = mesh.picked(np.sort(near_by))
+    spacing = wall / SAMPLES_A_WALL
+    samples = sample_surface(around, spacing)
+    feet, _, out = crease_samples(around, spacing)  # of pits and grooves, which no face looks along
+    points = np.concatenate([samples.points, feet])
+    direction = -np.concatenate([around.normals_of(samples.face), out])
+    off = points - start
     off -= (off @ axis)[:, None] * axis
     lean = direction - (direction @ axis)[:, None] * axis
     # |off + t lean| = radius
@@ -56,10 +61,10 @@ def _from_faces(mesh: Mesh, start: Floats, axis: Floats, length: float, radius: 
     near = np.flatnonzero((c > 0) & (b < 0) & (root > 0) & (a > 0))
     t = (-b[near] - np.sqrt(root[near])) / a[near]
     squarely = -(b[near] + t * a[near]) / radius > np.cos(np.radians(SQUARE_DEG))
-    place = (samples.points[near] - start) @ axis + t * (direction[near] @ axis)
+    place = (points[near] - start) @ axis + t * (direction[near] @ axis)
     good = squarely & (t < wall) & (place > 0) & (place < length)
     near, t = near[good], t[good]
     if not len(near):
         return np.inf
-    hits = mesh.tree.rays(samples.points[near], direction[near], near=1e-6 * float(mesh.size.max()), far=wall)
+    hits = mesh.tree.rays(points[near], direction[near], near=1e-6 * float(mesh.size.max()), far=wall)
     return float(t[t < hits.distance[:, 0]].min(initial=np.inf))

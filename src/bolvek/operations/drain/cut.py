@@ -1,7 +1,5 @@
 """Cutting holes: straight prisms taken out of the wall, all of them or none; the product is checked."""
 
-from dataclasses import dataclass, field
-
 import numpy as np
 
 from bolvek.analyses.soundness import find_defects
@@ -10,6 +8,7 @@ from bolvek.errors import WorkError
 from bolvek.mesh import Mesh
 from bolvek.operations.cut import TooClose, prism, subtract_and_trace
 from bolvek.operations.drain.bore import Bore, DrainSettings, plan_bore
+from bolvek.operations.drain.record import BoreRecord, DrainRecord
 from bolvek.units import point_text
 
 Point = tuple[float, float, float]
@@ -18,29 +17,6 @@ JITTER_MM = 1e-4
 """How far a body is moved when a decision is too close to call."""
 _TRIES = 12
 _SEED = 20
-
-
-@dataclass(frozen=True, kw_only=True)
-class BoreRecord:
-    """One hole that was cut."""
-
-    at_mm: Point
-    direction: Point
-    diameter_mm: float
-    wall_min_mm: float
-    wall_max_mm: float
-    blind: bool
-
-
-@dataclass(frozen=True, kw_only=True)
-class DrainRecord:
-    """What drilling did: the holes, triangles gone and made, volume taken out, moves needed."""
-
-    holes: tuple[BoreRecord, ...]
-    triangles_before: int
-    triangles_after: int
-    volume_removed_mm3: float
-    retries: int = field(default=0)
 
 
 def drain(mesh: Mesh, settings: DrainSettings) -> tuple[Mesh, DrainRecord]:

@@ -50,6 +50,8 @@ REASONS = {
     "side": "into a side wall",
     "beside": "too little wall beside it",
     "elsewhere": "into another room",
+    "cut": "could not be cut cleanly",
+    "small": "too small to be seen",
 }
 """Why a place was not taken, as it is told."""
 

@@ -1,7 +1,8 @@
 """Drains in words."""
 
-from bolvek.operations.drain import DrainRecord, GivenUp, Placed
-from bolvek.units import length_text, point_text
+from bolvek.operations.drain import AutoRecord, DrainRecord, GivenUp, Placed, RoomDrained
+from bolvek.report.words.common import Row
+from bolvek.units import count_text, length_text, point_text, volume_text
 
 _MOST_HOLES = 4
 
@@ -36,3 +37,35 @@ def drain_text(record: DrainRecord) -> str:
     if len(record.holes) > _MOST_HOLES:
         holes.append(f"{len(record.holes) - _MOST_HOLES:,} more")
     return f"{'; '.join(holes)}; {record.volume_removed_mm3:.1f} mm3 taken out"
+
+
+def flood_text(placed: list[Placed], given_up: list[GivenUp], auto: AutoRecord) -> str:
+    """Holes found by flooding, and what they leave."""
+    text = placed_text(placed, given_up)
+    rooms = [r for r in auto.rooms if r.holes or not r.drains]
+    if not rooms:
+        return text or "nothing stays: no hole is needed"
+    of = volume_text(sum(r.volume_mm3 for r in rooms))
+    found = f"{volume_text(auto.stays_mm3)} of {of} stay ({count_text(auto.rounds, 'round')} of cutting and flooding)"
+    return f"{text}; {found}" if text else found
+
+
+def room_rows(auto: AutoRecord) -> list[Row]:
+    """What stays in each room, before and after."""
+    rows = []
+    for k, r in enumerate(auto.rooms, 1):
+        rows.append((f"room {k}", room_text(r)))
+    up = ", ".join(f"{x:.4g}" for x in auto.up)
+    rows.append(("method", f"flooded with {up} up on columns {auto.pixel_mm:.3g} mm apart, after every cut"))
+    return rows
+
+
+def room_text(r: RoomDrained) -> str:
+    """One room."""
+    text = f"{volume_text(r.volume_mm3)} around {point_text(r.where_mm)}: {volume_text(r.held_mm3)} stayed, "
+    text += f"{volume_text(r.stays_mm3)} stay ({100 * r.stays_mm3 / max(r.volume_mm3, 1e-300):.2g}%)"
+    if r.holes:
+        text += f" with hole{'s' if len(r.holes) > 1 else ''} {', '.join(str(k + 1) for k in r.holes)}"
+    if r.air_mm3 > 0.01 * r.volume_mm3:
+        text += f"; {volume_text(r.air_mm3)} of air stay when it is immersed"
+    return f"{text}; no further hole: {r.given_up}" if r.given_up else text

@@ -3,7 +3,7 @@
 from collections.abc import Callable
 from typing import Any
 
-from bolvek.report.words.drain import drain_text, placed_text
+from bolvek.report.words.drain import drain_text, flood_text, placed_text
 from bolvek.report.words.files import model_text
 from bolvek.report.words.hollow import check_text, hollow_text
 from bolvek.report.words.mend import mend_line
@@ -20,6 +20,7 @@ STEPS: dict[str, Callable[[Any], str]] = {
     "check": check_text,
     "hollow": lambda done: hollow_text(done[1]),
     "place": lambda done: placed_text(*done),
+    "flood": lambda done: flood_text(*done),
     "drain": lambda done: drain_text(done[1]),
     "proof": lambda done: proof_line(done[0]),
     "again": lambda again: (

@@ -1,0 +1,66 @@
+"""What drilling did, and how the places of holes were found: plain values."""
+
+from dataclasses import dataclass, field
+
+Triple = tuple[float, float, float]
+
+
+@dataclass(frozen=True, kw_only=True)
+class RoomDrained:
+    """A room: what stayed in it at first, what stays with its holes, and how much may; air that stays at first and in
+    the end; numbers of its holes; why no further hole was put where more stays than may ("" where none was needed)."""
+
+    where_mm: Triple
+    volume_mm3: float
+    closed: bool
+    held_mm3: float
+    stays_mm3: float
+    allowed_mm3: float
+    air_mm3: float
+    holes: tuple[int, ...]
+    given_up: str = ""
+
+    @property
+    def drains(self) -> bool:
+        """Whether no more stays than may."""
+        return self.stays_mm3 <= self.allowed_mm3
+
+
+@dataclass(frozen=True, kw_only=True)
+class AutoRecord:
+    """How drains were found: the direction up while it drains, rounds of cutting and flooding, a pixel of columns."""
+
+    up: Triple
+    pixel_mm: float
+    rounds: int
+    rooms: tuple[RoomDrained, ...]
+
+    @property
+    def stays_mm3(self) -> float:
+        """What stays in all rooms."""
+        return sum(r.stays_mm3 for r in self.rooms)
+
+
+@dataclass(frozen=True, kw_only=True)
+class BoreRecord:
+    """One hole that was cut."""
+
+    at_mm: Triple
+    direction: Triple
+    diameter_mm: float
+    wall_min_mm: float
+    wall_max_mm: float
+    blind: bool
+
+
+@dataclass(frozen=True, kw_only=True)
+class DrainRecord:
+    """What drilling did: the holes, triangles gone and made, volume taken out, moves needed; how the places were found,
+    where they were (auto)."""
+
+    holes: tuple[BoreRecord, ...]
+    triangles_before: int
+    triangles_after: int
+    volume_removed_mm3: float
+    retries: int = field(default=0)
+    auto: AutoRecord | None = None
