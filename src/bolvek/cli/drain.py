@@ -1,29 +1,68 @@
 """`bolvek drain`."""
 
+import dataclasses
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 import click
 
-from bolvek.cli.base.options import Asked, models_argument, options, output_option, writing_options
-from bolvek.cli.base.types import LENGTH, PLACE
+from bolvek.cli.base.options import (
+    Asked,
+    models_argument,
+    options,
+    output_option,
+    place_options,
+    printer_option,
+    writing_options,
+)
+from bolvek.cli.base.types import LENGTH, PATH, PLACE, Parsed
+from bolvek.errors import UsageError
 
 if TYPE_CHECKING:
     from bolvek.cli.base.run import Outcome, Steps
     from bolvek.formats import Model
+    from bolvek.mesh import Mesh
+    from bolvek.operations.drain import AutoSettings, Bore, Drain, DrainRecord, PlugRecord, PlugSettings
+
+_USUAL = 0
+"""What --auto is when no number follows it."""
+_DIAMETER_MM = 3.5
 
 
-@click.command("drain")
+class AutoCommand(click.Command):
+    """A command whose --auto takes a number only if one follows: a model's name after it is a model."""
+
+    def parse_args(self, ctx: click.Context, args: list[str]) -> list[str]:
+        """Put the usual number after an --auto that has none."""
+        filled: list[str] = []
+        for k, arg in enumerate(args):
+            filled.append(arg)
+            if arg == "--auto" and not (k + 1 < len(args) and args[k + 1].lstrip("-").isdigit()):
+                filled.append(str(_USUAL))
+        return super().parse_args(ctx, filled)
+
+
+def parse_numbers(text: str) -> tuple[int, ...]:
+    """Numbers of holes with commas, as in "2,3,4"."""
+    try:
+        found = tuple(int(part) for part in text.split(","))
+    except ValueError:
+        found = ()
+    if not found or not all(1 <= n <= 20 for n in found) or len(found) > 6:
+        raise UsageError(f"'{text}' is not a list of numbers: up to six of 1 to 20 with commas, as in 2,3,4")
+    return found
+
+
+@click.command("drain", cls=AutoCommand)
 @options(
     models_argument,
     output_option,
+    click.option("--at", "places", type=PLACE, multiple=True, help="On or near the outside; repeat for more holes."),
     click.option(
-        "--at",
-        "places",
-        type=PLACE,
-        multiple=True,
-        required=True,
-        help="On or near the outside; repeat for more holes.",
+        "--auto",
+        type=int,
+        metavar="[N]",
+        help="Find the places by flooding: as many holes as it takes, or N a cavity at most.",
     ),
     click.option(
         "--diameter",
@@ -39,31 +78,99 @@ if TYPE_CHECKING:
         "--toward", "towards", type=PLACE, multiple=True, help="Point to aim at; without it square into the surface."
     ),
     click.option("--sides", type=int, default=32, show_default=True, help="Sides of each hole."),
+    click.option("--drain-pose", "pose", type=PLACE, help="With --auto: direction held up while it drains (0,0,1)."),
+    place_options,
+    printer_option,
+    click.option("--try", "tried", type=Parsed("N,N", parse_numbers), help="With --auto: what each number leaves."),
+    click.option("--sheet", type=PATH, metavar="FILE.png", help="With --try: draw them side by side."),
+    click.option("--plugs", type=PATH, metavar="FOLDER", help="Write a plug for every hole, numbered alike."),
+    click.option("--clearance", type=LENGTH, default="0.1mm", show_default=True, help="Of a plug, all around."),
+    click.option("--taper", type=float, default=2.0, show_default=True, metavar="DEGREES", help="Of a plug, inward."),
     writing_options,
 )
 def command(
     models: tuple[Path, ...],
     output: Path | None,
     places: tuple[tuple[float, float, float], ...],
+    auto: int | None,
     diameters: tuple[float, ...],
     depths: tuple[float, ...],
     towards: tuple[tuple[float, float, float], ...],
     sides: int,
+    pose: tuple[float, float, float] | None,
+    show: tuple[float, float, float] | None,
+    keep_off: tuple[Any, ...],
+    only_within: tuple[Any, ...],
+    printer: str | None,
+    tried: tuple[int, ...] | None,
+    sheet: Path | None,
+    plugs: Path | None,
+    clearance: float,
+    taper: float,
     **shared: Any,
 ) -> None:
-    """Cut holes into sound models, all of them or none.
+    """Cut holes into sound models, all of them or none: where you say, or where liquid and air would stay.
 
-    Options that may be repeated belong to the holes in order; given once, they count for all.
+    Options that may be repeated belong to the holes in order; given once, they count for all. With --auto the model
+    is flooded, gets a hole where most stays, is cut and flooded again, until what stays is within the residue.
 
     \b
     Examples:
       bolvek drain hollow.stl --at 0,-4,1 --diameter 3.5mm -o drained.stl
-      bolvek drain hollow.stl --at 0,-4,1 --at 2,9,62 --toward 0,0,30 --sides 48
+      bolvek drain hollow.stl --auto --show 0,-1,0 --plugs plugs/
+      bolvek drain hollow.stl --auto --try 1,2,3 --sheet ways.png
     """
-    from bolvek.cli.base.run import Run, remade, run
-    from bolvek.errors import UsageError
-    from bolvek.operations.drain import Drain, DrainSettings, drain
-    from bolvek.report.words.drain import drain_text
+    from bolvek.cli.base.run import Run, run
+    from bolvek.formats.folder import check_folder
+    from bolvek.operations.drain import DrainSettings, PlugSettings
+    from bolvek.report.words.drain import drain_text, flood_text
+
+    asked = Asked(**shared)
+    if (auto is None) == (not places):
+        raise UsageError("name places with --at X,Y,Z, or let them be found with --auto")
+    if auto is None and (tried or show or keep_off or only_within or pose or printer):
+        raise UsageError("--try, --show, --keep-off, --only-within, --drain-pose and --printer go with --auto")
+    if auto is not None and (depths or towards or len(diameters) > 1):
+        raise UsageError("--depth, --toward and a --diameter a hole go with --at")
+    if auto is not None and auto < 0:
+        raise UsageError(f"--auto takes 1 to 20 holes a cavity, not {auto}")
+    if tried and (output is not None or plugs is not None):
+        raise UsageError("--try writes no model; leave out -o and --plugs")
+    if sheet is not None and not tried:
+        raise UsageError("--sheet goes with --try")
+    if plugs is not None:
+        check_folder(plugs, replace=asked.replace)
+        if len(models) > 1:
+            raise UsageError("--plugs is for one model; name one")
+    plug_settings = PlugSettings(clearance_mm=clearance, taper_deg=taper)
+    plug_settings.check()
+    settings: Any
+    if auto is None:
+        settings = DrainSettings(drains=_by_hand(places, diameters, towards, depths), sides=sides)
+    else:
+        settings = _by_flood(auto, diameters, pose, show, keep_off, only_within, printer)
+
+    def work(model: "Model", step: "Steps") -> "Outcome":
+        if tried:
+            return _try_numbers(model, settings, tried, sides, sheet, step, asked)
+        return _drained(model, settings, sides, step, (plugs, plug_settings), asked)
+
+    how = Run(
+        verb="drain",
+        settings={"": settings},
+        work=work,
+        writes=None if tried else "made",
+        alone={"--sheet": sheet},
+        kernels=(() if auto is None else ("mesh", "shells", "rooms", "columns")) + (("fuse",) if plugs else ()),
+        texts={"drain": lambda done: drain_text(done[1]), "flood": lambda done: flood_text(*done)},
+    )
+    run(how, models, asked, output)
+
+
+def _by_hand(
+    places: tuple[Any, ...], diameters: tuple[float, ...], towards: tuple[Any, ...], depths: tuple[float, ...]
+) -> "tuple[Drain, ...]":
+    from bolvek.operations.drain import Drain
 
     def each(name: str, values: tuple[Any, ...], otherwise: Any) -> list[Any]:
         if len(values) not in (0, 1, len(places)):
@@ -72,21 +179,158 @@ def command(
 
     holes = zip(
         places,
-        each("--diameter", diameters, 3.5),
+        each("--diameter", diameters, _DIAMETER_MM),
         each("--toward", towards, None),
         each("--depth", depths, None),
         strict=True,
     )
-    settings = DrainSettings(drains=tuple(Drain(*hole) for hole in holes), sides=sides)
+    return tuple(Drain(*hole) for hole in holes)
 
-    def work(model: "Model", step: "Steps") -> "Outcome":
-        mesh, record = step("drain", lambda: drain(model.mesh, settings))
-        return remade(model, mesh, {"drain": record}, drain_text(record), "done")
 
-    texts = {"drain": lambda done: drain_text(done[1])}
-    run(
-        Run(verb="drain", settings={"": settings}, work=work, writes="made", texts=texts),
-        models,
-        Asked(**shared),
-        output,
+def _by_flood(
+    most: int,
+    diameters: tuple[float, ...],
+    pose: tuple[float, float, float] | None,
+    show: tuple[float, float, float] | None,
+    keep_off: tuple[Any, ...],
+    only_within: tuple[Any, ...],
+    printer: str | None,
+) -> "AutoSettings":
+    from bolvek.operations.drain import AutoSettings, PlaceSettings
+    from bolvek.profiles import limits
+
+    least_drain, least_wall = limits(printer)
+    diameter = diameters[0] if diameters else max(_DIAMETER_MM, least_drain)
+    least = min(least_drain, diameter)
+    place = PlaceSettings(
+        diameter_mm=diameter,
+        up=pose or (0.0, 0.0, 1.0),
+        least_mm=least,
+        wall_mm=least_wall,
+        show=show,
+        keep_off=keep_off,
+        only_within=only_within,
+    )
+    return AutoSettings(place=place, most=most or None, least_drain_mm=least, wall_mm=least_wall)
+
+
+def _cut(mesh: "Mesh", settings: Any, sides: int, step: "Steps") -> "tuple[Mesh, DrainRecord, list[Drain], list[Bore]]":
+    """The drained mesh (the same where nothing stays), the record, and the holes with their bores."""
+    from bolvek.operations.drain import AutoSettings, DrainSettings, cut_bores, drain, place_by_flood, plan_bore
+    from bolvek.operations.drain.cut import check_drillable, no_holes
+
+    if not isinstance(settings, AutoSettings):
+        made, record = step("drain", lambda: drain(mesh, settings))
+        return made, record, list(settings.drains), [plan_bore(mesh, d) for d in settings.drains]
+    check_drillable(mesh)
+    placed, _, auto = step("flood", lambda: place_by_flood(mesh, settings))
+    holes, bores = [p.drain for p in placed], [p.bore for p in placed]
+    if not placed:
+        return mesh, dataclasses.replace(no_holes(mesh), auto=auto), [], []
+    cut = DrainSettings(drains=tuple(holes), sides=sides)
+    made, record = step("drain", lambda: cut_bores(mesh, cut, bores, as_stored=True))
+    return made, dataclasses.replace(record, auto=auto), holes, bores
+
+
+def _drained(
+    model: "Model",
+    settings: Any,
+    sides: int,
+    step: "Steps",
+    plugs: "tuple[Path | None, PlugSettings]",
+    asked: Asked,
+) -> "Outcome":
+    """The model with its holes, and their plugs; falls short where more stays than may."""
+    from bolvek.cli.base.run import remade
+    from bolvek.cli.base.scaled import finding_rows
+    from bolvek.report.pictures.results import drain_result
+    from bolvek.report.words.drain import auto_findings, drain_text, plug_rows, room_rows
+
+    mesh, record, holes, bores = _cut(model.mesh, settings, sides, step)
+    sections: dict[str, Any] = {"drain": record}
+    rows: list[Any] = []
+    outputs: list[Path] = []
+    folder, plug_settings = plugs
+    if folder is not None:
+        made = step("plugs", lambda: _write_plugs(model, holes, bores, folder, plug_settings, asked))
+        sections["plugs"] = made
+        rows += [(*row, "") for row in plug_rows(made)]
+        outputs = [folder / p.file for p in made if p.file]
+    findings = auto_findings(record.auto) if record.auto is not None else ()
+    ok = not any(f.severity == "fault" for f in findings)
+    done = remade(model, mesh, sections, drain_text(record), "done" if ok else "liquid stays")
+    if record.auto is not None:
+        rows = [(*row, "") for row in room_rows(record.auto)] + rows + finding_rows(findings)
+    picture = done.picture
+    if record.auto is not None and record.holes:
+        picture = lambda: drain_result(model.path, model.mesh, mesh, record)  # noqa: E731
+    return dataclasses.replace(done, ok=ok, rows=rows, findings=findings, outputs=outputs, picture=picture)
+
+
+def _write_plugs(
+    model: "Model", holes: "list[Drain]", bores: "list[Bore]", folder: Path, settings: "PlugSettings", asked: Asked
+) -> "list[PlugRecord]":
+    """A plug a hole, written into the folder under the model's name and the hole's number."""
+    from bolvek.formats.folder import write_folder
+    from bolvek.formats.stl import stl_bytes
+    from bolvek.operations.drain import make_plug
+
+    records, files = [], []
+    for k, (hole, bore) in enumerate(zip(holes, bores, strict=True), 1):
+        plug, record = make_plug(model.mesh, k, bore, hole, settings)
+        if plug is not None:
+            record = dataclasses.replace(record, file=f"{model.path.stem}.plug{k}.stl")
+            files.append((record.file, stl_bytes(plug, None)))
+        records.append(record)
+    if files:
+        write_folder(folder, files, replace=asked.replace)
+    return records
+
+
+def _try_numbers(
+    model: "Model",
+    settings: "AutoSettings",
+    numbers: tuple[int, ...],
+    sides: int,
+    sheet: Path | None,
+    step: "Steps",
+    asked: Asked,
+) -> "Outcome":
+    """What each number of holes a cavity leaves; the fewest that drain are proposed."""
+    from bolvek.cli.base.run import Outcome
+    from bolvek.formats.safe import write_bytes
+    from bolvek.report.words.drain import airs, drained_all, tried_text
+
+    rows: list[tuple[str, str, str]] = []
+    records, shown = [], []
+    for n in numbers:
+        mesh, record, _, _ = _cut(model.mesh, dataclasses.replace(settings, most=n), sides, step)
+        assert record.auto is not None
+        rows.append((f"{n} a cavity", tried_text(record), ""))
+        records.append(record)
+        shown.append((f"{n} a cavity", mesh, record))
+    tellers = [(n, r.auto) for n, r in zip(numbers, records, strict=True) if r.auto is not None]
+    good = [n for n, auto in tellers if drained_all(auto)]
+    airy = [n for n, auto in tellers if drained_all(auto) and airs(auto)]
+    if airy:
+        line = f"--auto {min(airy)}: the fewest that drain it and let air in"
+    elif good:
+        line = f"--auto {min(good)}: the fewest that drain it; no number lets air in everywhere"
+    else:
+        line = "none of these drains it: more holes, narrower ones, or another way up"
+    rows.append(("suggestion", line, "bold"))
+    outputs = []
+    if sheet is not None:
+        from bolvek.report.pictures.drains import drains_sheet
+
+        write_bytes(sheet, drains_sheet(model.path.name, shown), replace=asked.replace)
+        rows.append(("sheet", str(sheet), ""))
+        outputs.append(sheet)
+    return Outcome(
+        model=model,
+        sections={"drains_tried": records},
+        line=line,
+        verdict="done",
+        rows=rows,
+        outputs=outputs,
     )

@@ -19,7 +19,7 @@ from bolvek.analyses.survey.record import Survey
 from bolvek.analyses.thickness import WallRecord
 from bolvek.formats.registry import Model
 from bolvek.mesh import Mesh
-from bolvek.operations.drain import DrainRecord
+from bolvek.operations.drain import DrainRecord, PlugRecord
 from bolvek.operations.hollow import HollowRecord
 from bolvek.operations.mend import MendRecord
 from bolvek.operations.pose import PoseRecord
@@ -73,6 +73,8 @@ class ModelSection(BaseModel):
     pose: PoseRecord | None = None
     hollow: HollowRecord | None = None
     drain: DrainRecord | None = None
+    drains_tried: list[DrainRecord] | None = None
+    plugs: list[PlugRecord] | None = None
     proof: ProofRecord | None = None
 
 
@@ -109,6 +111,7 @@ VERDICTS = (
     "needs support",
     "layers clear",
     "layers in trouble",
+    "liquid stays",
 )
 """Every word that a verdict can be; `ok` beside it says whether anything falls short."""
 

@@ -5,6 +5,7 @@ from bolvek.operations.drain.beside import wall_left
 from bolvek.operations.drain.bore import Bore, BoreError, Drain, DrainSettings, bore_along, plan_bore
 from bolvek.operations.drain.cut import cut_and_trace, cut_bores, drain
 from bolvek.operations.drain.place import GivenUp, Placed, PlaceSettings, place_drains, place_in_chamber
+from bolvek.operations.drain.plugs import PlugRecord, PlugSettings, make_plug
 from bolvek.operations.drain.record import AutoRecord, BoreRecord, DrainRecord, RoomDrained
 
 __all__ = [
@@ -21,10 +22,13 @@ __all__ = [
     "PlaceSettings",
     "RoomDrained",
     "Placed",
+    "PlugRecord",
+    "PlugSettings",
     "bore_along",
     "cut_and_trace",
     "cut_bores",
     "drain",
+    "make_plug",
     "place_by_flood",
     "place_drains",
     "place_in_chamber",

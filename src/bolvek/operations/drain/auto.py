@@ -169,7 +169,7 @@ def place_by_flood(mesh: Mesh, settings: AutoSettings) -> tuple[list[Placed], li
         while True:
             still = let_stand(make_columns(state.mesh, up, pixel), down=role == "drain")
             amount = _in_rooms(rooms, still, count)
-            wanted = amount > (allowed if role == "drain" else _enough_air(rooms, state, amount))
+            wanted = amount > (_enough_drained if role == "drain" else _enough_air)(rooms, state)
             full = np.bincount(state.room, minlength=count) >= limit
             todo = [r for r in np.flatnonzero(wanted & ~full).tolist() if (r, role) not in state.given_up]
             if not todo:
@@ -183,6 +183,7 @@ def place_by_flood(mesh: Mesh, settings: AutoSettings) -> tuple[list[Placed], li
     last = let_stand(make_columns(state.mesh, up, pixel))
     stays = _in_rooms(rooms, last, count)
     air = _in_rooms(rooms, let_stand(last.columns, down=False), count)
+    enough = _enough_drained(rooms, state)
     found = tuple(
         RoomDrained(
             where_mm=rooms.where[r],
@@ -193,7 +194,7 @@ def place_by_flood(mesh: Mesh, settings: AutoSettings) -> tuple[list[Placed], li
             allowed_mm3=float(allowed[r]),
             air_mm3=float(air[r]),
             holes=tuple(k for k, room in enumerate(state.room) if room == r),
-            given_up=_why(state, r) if stays[r] > allowed[r] else "",
+            given_up=_why(state, r) if stays[r] > enough[r] else "",
         )
         for r in range(count)
     )
@@ -229,7 +230,14 @@ def _in_rooms(rooms: _Rooms, still: Still, count: int) -> Floats:
     return np.asarray(held, np.float64)
 
 
-def _enough_air(rooms: _Rooms, state: _State, amount: Floats) -> Floats:
+def _enough_drained(rooms: _Rooms, state: _State) -> Floats:
+    """What may stay in each room (R,): nothing in a void that has no hole yet, however small it is."""
+    holes = np.bincount(state.room, minlength=len(rooms.volume))
+    closed = (np.array(rooms.shell) >= 0) & (holes == 0)
+    return np.where(closed, 0.0, [allowed_mm3(v) for v in rooms.volume])
+
+
+def _enough_air(rooms: _Rooms, state: _State) -> Floats:
     """Air (R,) that may stay: none in a room with one hole, for without a second no air comes in."""
     holes = np.bincount(state.room, minlength=len(rooms.volume))
     share = np.array([max(_AIR_SHARE * v, allowed_mm3(v)) for v in rooms.volume])

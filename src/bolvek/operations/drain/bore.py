@@ -71,7 +71,8 @@ class DrainSettings:
 class Bore:
     """A hole that can be cut: axis from start (outside) to end; the wall there; or why not.
 
-    mouth: where the axis meets the outer surface. wall_mm (least, most) along the axis.
+    mouth: where the axis meets the outer surface. wall_mm (least, most) along the axis. material_mm: how far from start
+    all of the cross-section is in the wall, and where the first of it leaves it.
     """
 
     start: Floats
@@ -79,6 +80,7 @@ class Bore:
     mouth: Point
     wall_mm: tuple[float, float]
     blind: bool
+    material_mm: tuple[float, float] = (0.0, 0.0)
 
 
 def plan_bore(mesh: Mesh, drain: Drain) -> Bore:
@@ -151,7 +153,9 @@ def bore_along(
             f"({int((~first_enters).sum())} of {len(offsets)} probes miss it): use a smaller drain or another place",
         )
     entry, leave = along[:, 0], along[:, 1]
-    start = surface + (entry.min() - 0.5 * radius - 0.05) * axis
+    begin = float(entry.min() - 0.5 * radius - 0.05)
+    start = surface + begin * axis
+    within = float(entry.max()) - begin, float(leave.min()) - begin
     above = mesh.tree.rays(surface + offsets + (entry[:, None] - 1e-6) * axis, np.broadcast_to(-axis, offsets.shape))
     lift = float(entry.max() - entry.min() + 0.5 * radius + 0.05)
     if (above.distance[:, 0] < lift).any():
@@ -172,7 +176,7 @@ def bore_along(
                     f"side lies {low} to {high} deep; go deeper to open it, or less deep for a blind hole",
                 )
             _check_room(along, floor, name)
-            return Bore(start, surface + floor * axis, place, _wall(entry, leave), False)
+            return Bore(start, surface + floor * axis, place, _wall(entry, leave), False, within)
         return Bore(start, surface + floor * axis, place, (depth, depth), True)
     if not np.isfinite(leave[0]):
         raise BoreError("solid", f"{name} meets no cavity: no wall ends along its axis")
@@ -199,7 +203,7 @@ def bore_along(
         )
     end = float(leave.max()) + 0.3 * radius + 0.05
     _check_room(along, end, name)
-    return Bore(start, surface + end * axis, place, _wall(entry, leave), False)
+    return Bore(start, surface + end * axis, place, _wall(entry, leave), False, within)
 
 
 def _passages(mesh: Mesh, origins: Floats, axis: Floats, rise: float) -> tuple[Floats, Bools]:

@@ -25,13 +25,24 @@ def drain(mesh: Mesh, settings: DrainSettings) -> tuple[Mesh, DrainRecord]:
     Raises UsageError for impossible settings and WorkError, naming the hole, when one cannot be cut.
     """
     settings.check()
+    check_drillable(mesh)
+    return cut_bores(mesh, settings, [plan_bore(mesh, d) for d in settings.drains])
+
+
+def check_drillable(mesh: Mesh) -> None:
+    """Raise WorkError for a mesh that is not sound."""
     defects = find_defects(mesh)
     if defects:
         raise WorkError(
             f"holes are cut into sound models only; this one has {'; '.join(d.text for d in defects)}, "
             f"first near {point_text(defects[0].where_mm[0])}"
         )
-    return cut_bores(mesh, settings, [plan_bore(mesh, d) for d in settings.drains])
+
+
+def no_holes(mesh: Mesh) -> DrainRecord:
+    """The record of a mesh that needs none."""
+    n = len(mesh.faces)
+    return DrainRecord(holes=(), triangles_before=n, triangles_after=n, volume_removed_mm3=0.0)
 
 
 def cut_bores(

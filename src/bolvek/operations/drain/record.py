@@ -22,8 +22,8 @@ class RoomDrained:
 
     @property
     def drains(self) -> bool:
-        """Whether no more stays than may."""
-        return self.stays_mm3 <= self.allowed_mm3
+        """Whether no more stays than may; a closed void without a hole never drains."""
+        return self.stays_mm3 <= self.allowed_mm3 and (bool(self.holes) or not self.closed)
 
 
 @dataclass(frozen=True, kw_only=True)

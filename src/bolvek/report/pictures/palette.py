@@ -6,6 +6,7 @@ from bolvek.arrays import Floats
 
 OUTSIDE = (0.78, 0.62, 0.44)
 INSIDE = (0.30, 0.50, 0.62)
+WET = (0.02, 0.22, 0.62)
 CUT = (0.86, 0.33, 0.20)
 CUT_DARK = (0.74, 0.26, 0.15)
 PLAIN = (0.60, 0.58, 0.55)

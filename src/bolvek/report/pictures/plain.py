@@ -1,6 +1,7 @@
 """Pictures as figures: shaded views with a scale bar and sizes, composed in Matplotlib."""
 
 import io
+from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -11,7 +12,7 @@ from bolvek.analyses.cavities import Cavities, find_cavities
 from bolvek.arrays import Bools
 from bolvek.mesh import Mesh
 from bolvek.report.pictures import palette
-from bolvek.report.pictures.raster import Image, render
+from bolvek.report.pictures.raster import Image, Paint, render
 from bolvek.report.pictures.view import CutPlane, View, cut_through
 from bolvek.units import size_text
 
@@ -34,22 +35,39 @@ class Caption:
     fit: bool = True
 
 
-def picture(mesh: Mesh, caption: Caption, *, cut_open: bool = False, cavities: Cavities | None = None) -> bytes:
+Mark = tuple[str, tuple[float, float, float]]
+"""A few words and the place they point at."""
+
+
+def picture(
+    mesh: Mesh,
+    caption: Caption,
+    *,
+    cut_open: bool = False,
+    cavities: Cavities | None = None,
+    marks: Sequence[Mark] = (),
+    wet: Paint | None = None,
+) -> bytes:
     """PNG of the mesh: one view from front right, and with cut_open a second one cut upright.
 
-    The cut goes through the drains where there are any; the cavities are found when not given.
+    The cut goes through the drains where there are any; the cavities are found when not given. marks: further places
+    to point at; wet: colours of the cut view where liquid stays.
     """
     figure = new_figure(caption)
     if not cut_open:
-        _panel(figure, (0.0, 1.0), mesh, View.three_quarter(), "", None, None, [])
+        add_panel(figure, (0.0, 1.0), mesh, View.three_quarter(), "")
         return png_bytes(figure)
     if cavities is None and mesh.topology.sound:
         cavities = find_cavities(mesh)
     openings = [o.where_mm for o in cavities.openings] if cavities else []
     inner = cavities.inside if cavities else None
     cut = cut_through(mesh.bounds, openings)
-    _panel(figure, (0.0, 0.5), mesh, View.three_quarter(), "outside", None, inner, openings)
-    _panel(figure, (0.5, 1.0), mesh, cut.view(), "cut open", cut, inner, openings)
+    add_panel(figure, (0.0, 0.5), mesh, View.three_quarter(), "outside", inner=inner)
+    told = [(f"opening {n + 1}", place) for n, place in enumerate(openings)] + list(marks)
+    if wet is None:
+        add_panel(figure, (0.5, 1.0), mesh, cut.view(), "cut open", cut=cut, inner=inner, marks=told)
+    else:
+        add_panel(figure, (0.5, 1.0), mesh, cut.view(), "cut open", cut=cut, paint=wet, marks=told)
     return png_bytes(figure)
 
 
@@ -74,29 +92,32 @@ def new_figure(caption: Caption) -> "Figure":
     return figure
 
 
-def _panel(
+def add_panel(
     figure: "Figure",
     span: tuple[float, float],
     mesh: Mesh,
     view: View,
     name: str,
-    cut: CutPlane | None,
-    inner: Bools | None,
-    openings: list[tuple[float, float, float]],
+    *,
+    cut: CutPlane | None = None,
+    inner: Bools | None = None,
+    paint: Paint | None = None,
+    marks: Sequence[Mark] = (),
 ) -> None:
+    """A view that fills the figure from left to right as far as span says; places are pointed at where it is cut."""
     left, right = span
     width = int((right - left) * WIDTH) - 24
     height = HEIGHT - _TOP - _BOTTOM
-    image = render(mesh, view, width, height, cut=cut, inner=inner)
+    image = render(mesh, view, width, height, cut=cut, inner=inner, paint=paint)
     axes = figure.add_axes((left + 12 / WIDTH, _BOTTOM / HEIGHT, width / WIDTH, height / HEIGHT))
     axes.imshow(np.dstack([image.rgb, image.alpha]), extent=(0, width, 0, height), interpolation="nearest")
     axes.set_axis_off()
     if name:
         axes.text(6, height - 4, name, size=11, color=palette.INK, va="top", style="italic")
     add_scale_bar(axes, image, width)
-    _mark_openings(axes, image, view, cut, openings)
     if cut is not None:
-        _legend(axes, width)
+        _point_at(axes, image, view, marks)
+        _legend(axes, width, wet=paint is not None)
 
 
 def add_scale_bar(axes: "Axes", image: Image, width: int) -> None:
@@ -109,9 +130,11 @@ def add_scale_bar(axes: "Axes", image: Image, width: int) -> None:
     axes.text(14 + pixels, -14, f"{length:g} mm", size=10, color=palette.INK, va="center", clip_on=False)
 
 
-def _legend(axes: "Axes", width: int) -> None:
-    items = (("outside", palette.OUTSIDE), ("inside", palette.INSIDE), ("material cut through", palette.CUT))
-    x = width - 330.0
+def _legend(axes: "Axes", width: int, *, wet: bool) -> None:
+    items = [("outside", palette.OUTSIDE), ("inside", palette.INSIDE), ("material cut through", palette.CUT)]
+    if wet:
+        items.append(("liquid stays", palette.WET))
+    x = width - 330.0 - (115.0 if wet else 0.0)
     for text, colour in items:
         shown = tuple(float(c) ** (1 / 1.6) for c in colour)
         axes.plot([x], [-14], "s", color=shown, ms=9, clip_on=False)
@@ -119,18 +142,14 @@ def _legend(axes: "Axes", width: int) -> None:
         x += 22 + 6.6 * len(text) + 14
 
 
-def _mark_openings(
-    axes: "Axes", image: Image, view: View, cut: CutPlane | None, openings: list[tuple[float, float, float]]
-) -> None:
-    for n, place in enumerate(openings):
+def _point_at(axes: "Axes", image: Image, view: View, marks: Sequence[Mark]) -> None:
+    for text, place in marks:
         right, up, _ = view.project(np.array([place]))[0]
         x = (right - image.origin[0]) / image.mm_per_pixel
         y = (up - image.origin[1]) / image.mm_per_pixel
-        if cut is None:
-            continue
         away = 1 if x < image.alpha.shape[1] / 2 else -1
         axes.annotate(
-            f"opening {n + 1}",
+            text,
             (x, y),
             xytext=(x - 70 * away, y + (26 if y < image.alpha.shape[0] / 2 else -26)),
             size=9.5,

@@ -7,9 +7,10 @@ from bolvek.analyses.deviation import Compared, CompareRecord
 from bolvek.analyses.proof import ProofRecord
 from bolvek.analyses.survey.record import Marks, Survey
 from bolvek.mesh import Mesh
+from bolvek.operations.drain import DrainRecord
 from bolvek.operations.thicken import ThickenRecord
 from bolvek.report.pictures.plain import model_caption, picture
-from bolvek.units import count_text
+from bolvek.units import count_text, volume_text
 
 
 def plain_result(path: Path, mesh: Mesh) -> bytes:
@@ -24,7 +25,28 @@ def proof_result(path: Path, mesh: Mesh, proof: ProofRecord, rooms: Cavities | N
         more["wall"] = f"wall {proof.wall.min_mm:.2f} to {proof.wall.median_mm:.2f} mm (least, median)"
     verdict = "fit to print" if proof.verdict == "fit" else proof.verdict
     caption = model_caption(path, mesh, verdict=verdict, fit=proof.ok, **more)
-    return picture(mesh, caption, cut_open=rooms is not None and bool(rooms.found), cavities=rooms)
+    if rooms is None or not rooms.found:
+        return picture(mesh, caption)
+    wet, marks = None, []
+    if proof.liquid is not None:
+        from bolvek.report.pictures.drains import wet_paint
+
+        wet = wet_paint(mesh, proof.liquid.poses[-1], rooms.inside)
+    if proof.ways is not None:
+        necks = [c for c in proof.ways.chambers if not c.pocket and c.neck_where_mm is not None]
+        marks = [(f"neck {c.neck_mm:.2f} mm", c.neck_where_mm) for c in necks if c.neck_where_mm is not None]
+    return picture(mesh, caption, cut_open=True, cavities=rooms, marks=marks, wet=wet)
+
+
+def drain_result(path: Path, before: Mesh, after: Mesh, record: DrainRecord) -> bytes:
+    """A model before and after its holes were found, cut open, with what stays in colour."""
+    from bolvek.report.pictures.drains import drains_picture, inside_of
+
+    auto = record.auto
+    ok = auto is None or all(r.drains for r in auto.rooms)
+    stays = "" if auto is None else f"{volume_text(auto.stays_mm3)} stay"
+    caption = model_caption(path, after, verdict="drains" if ok else "liquid stays", fit=ok, stays=stays)
+    return drains_picture(before, after, record, inside_of(before), caption)
 
 
 def survey_result(path: Path, mesh: Mesh, survey: Survey, marks: Marks) -> bytes:

@@ -1,7 +1,8 @@
 """Drains in words."""
 
-from bolvek.operations.drain import AutoRecord, DrainRecord, GivenUp, Placed, RoomDrained
-from bolvek.report.words.common import Row
+from bolvek.analyses.finding import Finding
+from bolvek.operations.drain import AutoRecord, DrainRecord, GivenUp, Placed, PlugRecord, RoomDrained
+from bolvek.report.words.common import Row, percent
 from bolvek.units import count_text, length_text, point_text, volume_text
 
 _MOST_HOLES = 4
@@ -25,6 +26,8 @@ def placed_text(placed: list[Placed], given_up: list[GivenUp]) -> str:
 
 def drain_text(record: DrainRecord) -> str:
     """The holes that were cut."""
+    if not record.holes:
+        return "no hole was cut"
     holes = [
         f"{h.diameter_mm:.2f} mm {'blind hole' if h.blind else 'hole'}, "
         + (
@@ -63,9 +66,66 @@ def room_rows(auto: AutoRecord) -> list[Row]:
 def room_text(r: RoomDrained) -> str:
     """One room."""
     text = f"{volume_text(r.volume_mm3)} around {point_text(r.where_mm)}: {volume_text(r.held_mm3)} stayed, "
-    text += f"{volume_text(r.stays_mm3)} stay ({100 * r.stays_mm3 / max(r.volume_mm3, 1e-300):.2g}%)"
+    text += f"{volume_text(r.stays_mm3)} stay ({percent(r.stays_mm3 / max(r.volume_mm3, 1e-300))})"
     if r.holes:
         text += f" with hole{'s' if len(r.holes) > 1 else ''} {', '.join(str(k + 1) for k in r.holes)}"
     if r.air_mm3 > 0.01 * r.volume_mm3:
         text += f"; {volume_text(r.air_mm3)} of air stay when it is immersed"
     return f"{text}; no further hole: {r.given_up}" if r.given_up else text
+
+
+def airs(auto: AutoRecord) -> bool:
+    """Whether air finds its way into every room."""
+    return all(r.air_mm3 <= 0.05 * r.volume_mm3 for r in auto.rooms)
+
+
+def drained_all(auto: AutoRecord) -> bool:
+    """Whether no more stays in any room than may."""
+    return all(r.drains for r in auto.rooms)
+
+
+def auto_findings(auto: AutoRecord) -> tuple[Finding, ...]:
+    """A fault a room that keeps more than it may."""
+    return tuple(
+        Finding(
+            "liquid_stays",
+            "fault",
+            1,
+            _stays_text(r),
+            r.where_mm,
+        )
+        for r in auto.rooms
+        if not r.drains
+    )
+
+
+def _stays_text(r: RoomDrained) -> str:
+    room = f"{volume_text(r.volume_mm3)} around {point_text(r.where_mm)}"
+    why = r.given_up or "no further hole"
+    if r.closed and not r.holes:
+        return f"a closed void of {room} gets no hole: {why}"
+    return f"{volume_text(r.stays_mm3)} of liquid stay in the room of {room}, {volume_text(r.allowed_mm3)} may: {why}"
+
+
+def tried_text(record: DrainRecord) -> str:
+    """What a number of holes leaves."""
+    auto = record.auto
+    assert auto is not None
+    held = sum(r.held_mm3 for r in auto.rooms)
+    air = sum(r.air_mm3 for r in auto.rooms)
+    text = f"{count_text(len(record.holes), 'hole')}, {volume_text(auto.stays_mm3)} of {volume_text(held)} stay"
+    text += f", {volume_text(air)} of air when it is immersed"
+    return text if drained_all(auto) else f"{text}; more stays than may"
+
+
+def plug_rows(plugs: list[PlugRecord]) -> list[Row]:
+    """A row a plug, or why there is none."""
+    rows = []
+    for p in plugs:
+        if p.reason:
+            rows.append((f"plug {p.hole}", f"none: {p.reason}"))
+            continue
+        text = f"{p.file}: {p.wide_mm:.2f} to {p.narrow_mm:.2f} mm wide, {length_text(p.tall_mm)} tall, "
+        text += f"{p.volume_mm3:.1f} mm3; {p.clearance_mm:g} mm of clearance, {p.taper_deg:g} degrees of taper"
+        rows.append((f"plug {p.hole}", text))
+    return rows
