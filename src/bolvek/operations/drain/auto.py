@@ -12,7 +12,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from bolvek.analyses.cavities import Cavities, find_cavities
-from bolvek.analyses.columns import Still, let_stand, make_columns, pixel_for
+from bolvek.analyses.columns import Columns, Still, let_stand, make_columns, pixel_for
 from bolvek.analyses.columns.still import ends_of
 from bolvek.analyses.proof.liquid import allowed_mm3, liquid_pixel
 from bolvek.analyses.shells import nest_exactly
@@ -31,6 +31,7 @@ from bolvek.operations.drain.place import (
     narrower,
 )
 from bolvek.operations.drain.record import AutoRecord, RoomDrained
+from bolvek.spatial.parallel import side_by_side
 from bolvek.units import as_triple
 
 Triple = tuple[float, float, float]
@@ -45,6 +46,8 @@ _COARSE = 160_000
 _INSIDE = 1.2
 """Pixels off the surface: where a place of it is in the air."""
 _MOST_ROOMS = 200
+_NEAR = 3.0
+"""Diameters above the lowest height that would do, in which places are looked for first."""
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -136,9 +139,10 @@ class _Rooms:
 
 @dataclass
 class _State:
-    """Holes so far, the rooms they were put for, the cut mesh, and why rooms get no more."""
+    """The cut mesh and its columns, the holes so far, the rooms they were put for, and why rooms get no more."""
 
     mesh: Mesh
+    columns: Columns
     placed: list[Placed]
     room: list[int]
     given_up: dict[tuple[int, str], GivenUp]
@@ -154,20 +158,19 @@ def place_by_flood(mesh: Mesh, settings: AutoSettings) -> tuple[list[Placed], li
     up = settings.place.up
     pixel = liquid_pixel(mesh, up, settings.least_drain_mm, settings.wall_mm)
     pixel = max(pixel, min(pixel_for(mesh, up, _COARSE), settings.wall_mm / 1.5))
-    first = let_stand(make_columns(mesh, up, pixel))
+    state = _State(mesh, make_columns(mesh, up, pixel), [], [], {})
+    first = let_stand(state.columns)
     rooms = _Rooms(mesh, first, settings.closed_only)
     if not rooms.volume and not rooms.unseen:
         raise WorkError("the model has no room to drain: no closed void, and no cavity that holds anything")
     count = len(rooms.volume)
-    state = _State(mesh, [], [], {})
     at_first = _in_rooms(rooms, first, count)
-    stays, still = at_first, first
     limit = settings.most or MOST_HOLES
     allowed = np.array([allowed_mm3(v) for v in rooms.volume])
     rounds = 0
     for role in ("drain", "vent") if settings.vents else ("drain",):
         while True:
-            still = let_stand(make_columns(state.mesh, up, pixel), down=role == "drain")
+            still = first if not state.placed and role == "drain" else let_stand(state.columns, down=role == "drain")
             amount = _in_rooms(rooms, still, count)
             wanted = amount > (_enough_drained if role == "drain" else _enough_air)(rooms, state)
             full = np.bincount(state.room, minlength=count) >= limit
@@ -179,10 +182,9 @@ def place_by_flood(mesh: Mesh, settings: AutoSettings) -> tuple[list[Placed], li
             for room in todo[:_MOST_ROOMS]:
                 _place_one(mesh, rooms, still, room, role, float(allowed[room]), settings, state)
             if len(state.placed) > before:
-                _cut(mesh, state)
-    last = let_stand(make_columns(state.mesh, up, pixel))
-    stays = _in_rooms(rooms, last, count)
-    air = _in_rooms(rooms, let_stand(last.columns, down=False), count)
+                _cut(mesh, state, up, pixel)
+    down, upside_down = side_by_side(lambda: let_stand(state.columns), lambda: let_stand(state.columns, down=False))
+    stays, air = _in_rooms(rooms, down, count), _in_rooms(rooms, upside_down, count)
     enough = _enough_drained(rooms, state)
     found = tuple(
         RoomDrained(
@@ -263,48 +265,66 @@ def _place_one(
     reasons: Counter[str] = Counter()
     tried = 0
     place = settings.place
-    for diameter in narrower(place):
-        points, normal, cost, extreme = _places(mesh, still, mine, role, allowed, place, diameter)
-        found, why, n = best_bore(mesh, (points, normal), cost, extreme, role, place, diameter, state.placed)
-        reasons += why
-        tried += n
-        if found is not None:
-            state.placed.append(found)
-            state.room.append(room)
-            return
+    # near the lowest point first, which is where nearly every hole ends up
+    for near in (True, False):
+        for diameter in narrower(place):
+            points, normal, cost, extreme = _places(mesh, still, mine, role, allowed, place, diameter, near=near)
+            found, why, n = best_bore(mesh, (points, normal), cost, extreme, role, place, diameter, state.placed)
+            reasons += why
+            tried += n
+            if found is not None:
+                state.placed.append(found)
+                state.room.append(room)
+                return
     least = place.least_mm or place.diameter_mm
     state.given_up[room, role] = GivenUp(-1, 0.0, rooms.where[room], least, tried, dict(reasons))
 
 
 def _places(
-    mesh: Mesh, still: Still, nodes: Ints, role: str, allowed: float, place: PlaceSettings, diameter: float
+    mesh: Mesh,
+    still: Still,
+    nodes: Ints,
+    role: str,
+    allowed: float,
+    place: PlaceSettings,
+    diameter: float,
+    *,
+    near: bool,
 ) -> tuple[Floats, Floats, Floats, float]:
-    """Places on the surface of a pool (N, 3), directions into it (N, 3), what each costs (N,) mm, and its extreme."""
+    """Places on the surface of a pool (N, 3), directions into it (N, 3), what each costs (N,) mm, and its extreme.
+
+    near: only those not far from the extreme.
+    """
     c = still.columns
     bottom, top = ends_of(still, nodes)
-    ends = np.concatenate([c.middle(still.column[nodes].astype(np.int64), h) for h in (bottom, top)])
-    reach = 2 * c.pixel_mm
-    low, high = ends.min(axis=0) - reach, ends.max(axis=0) + reach
-    near = mesh.tree.faces_in_box(low, high)
-    local = mesh.picked(np.sort(near))
-    points, normal = candidates_on(local, 0.5 * diameter)
-    inside = np.zeros(len(points), bool)
-    pool = still.pool[nodes[0]]
-    mine = np.zeros(len(still.floor), bool)
-    mine[nodes] = True
-    for off in (0.5, _INSIDE):
-        node = still.node_at(points + off * c.pixel_mm * normal)
-        inside |= (node >= 0) & mine[np.maximum(node, 0)] & (still.pool[np.maximum(node, 0)] == pool)
-    points, normal = points[inside], normal[inside]
-    up = c.frame[2]
-    down = -up if role == "drain" else up
-    depth = np.concatenate([-bottom, -top]) if role == "drain" else np.concatenate([top, bottom])
+    down = -c.frame[2] if role == "drain" else c.frame[2]
+    depth = -bottom if role == "drain" else top
     extreme = float(depth.max())
     # so far above the lowest point a hole still leaves little enough
     fine = _height_holding(bottom, top, _AIM * allowed / c.pixel_mm2, role)
+    whole = c.middle(still.column[nodes].astype(np.int64), 0.5 * (bottom + top))
+    middle = 0.5 * (whole.min(axis=0) + whole.max(axis=0))
+    band = fine + _NEAR * diameter if near else np.inf
+    some = nodes[extreme - depth <= band]
+    bottom, top = ends_of(still, some)
+    if role == "drain":
+        top = np.minimum(top, band - extreme)
+    else:
+        bottom = np.maximum(bottom, extreme - band)
+    ends = np.concatenate([c.middle(still.column[some].astype(np.int64), h) for h in (bottom, top)])
+    reach = 2 * c.pixel_mm
+    faces = mesh.tree.faces_in_box(ends.min(axis=0) - reach, ends.max(axis=0) + reach)
+    points, normal = candidates_on(mesh.picked(np.sort(faces)), 0.5 * diameter)
+    mine = np.zeros(len(still.floor), bool)
+    mine[nodes] = True
+    inside = np.zeros(len(points), bool)
+    for off in (0.5, _INSIDE):
+        node = still.node_at(points + off * c.pixel_mm * normal)
+        inside |= (node >= 0) & mine[np.maximum(node, 0)]
     height = extreme - points @ down
-    middle = 0.5 * (ends.min(axis=0) + ends.max(axis=0))
-    return points, normal, np.maximum(height - fine, 0.0) + aside_cost(points, middle, up), extreme
+    inside &= height <= band
+    points, normal, height = points[inside], normal[inside], height[inside]
+    return points, normal, np.maximum(height - fine, 0.0) + aside_cost(points, middle, c.frame[2]), extreme
 
 
 def _height_holding(bottom: Floats, top: Floats, amount: float, role: str) -> float:
@@ -321,14 +341,16 @@ def _height_holding(bottom: Floats, top: Floats, amount: float, role: str) -> fl
     return low
 
 
-def _cut(mesh: Mesh, state: _State) -> None:
+def _cut(mesh: Mesh, state: _State, up: Triple, pixel: float) -> None:
     """Cut all holes so far into the model; a hole that cannot be cut with the others is given up."""
     while state.placed:
         try:
             holes = DrainSettings(drains=tuple(p.drain for p in state.placed))
             state.mesh, _, _ = cut_and_trace(mesh, holes, [p.bore for p in state.placed], check=False)
+            state.columns = make_columns(state.mesh, up, pixel)
             return
         except WorkError:
             gone, room = state.placed.pop(), state.room.pop()
             state.given_up[room, gone.role] = GivenUp(-1, 0.0, gone.bore.mouth, gone.drain.diameter_mm, 1, {"cut": 1})
     state.mesh = mesh
+    state.columns = make_columns(mesh, up, pixel)
