@@ -261,13 +261,10 @@ def _plug(chamber: Chamber, wall: float) -> tuple[float, float, float, float]:
 
 
 def _where(settings: PrepSettings) -> PlaceSettings:
-    """Where holes may be: the wall is left beside them, and they may be smaller where no other fits.
-
-    What is measured before the cut is as much off as the wall may be.
-    """
+    """Where holes may be: the wall is left beside them, and they may be smaller where no other fits."""
     wall = settings.hollow.wall_mm
     return dataclasses.replace(
-        settings.drains, least_mm=settings.least_passage_mm, wall_mm=wall + wall_tolerance_mm(wall)
+        settings.drains, least_mm=settings.least_passage_mm, wall_mm=wall - wall_tolerance_mm(wall)
     )
 
 

@@ -16,12 +16,14 @@ from bolvek.analyses.columns import Columns, Still, let_stand, make_columns, pix
 from bolvek.analyses.columns.still import ends_of
 from bolvek.analyses.proof.liquid import allowed_mm3, liquid_pixel
 from bolvek.analyses.shells import nest_exactly
-from bolvek.arrays import Floats, Ints
+from bolvek.arrays import Bools, Floats, Ints
 from bolvek.errors import UsageError, WorkError
 from bolvek.mesh import Mesh
+from bolvek.operations.drain.beside import wall_after
 from bolvek.operations.drain.bore import DrainSettings
 from bolvek.operations.drain.cut import cut_and_trace
 from bolvek.operations.drain.place import (
+    Ball,
     GivenUp,
     Placed,
     PlaceSettings,
@@ -46,6 +48,7 @@ _COARSE = 160_000
 _INSIDE = 1.2
 """Pixels off the surface: where a place of it is in the air."""
 _MOST_ROOMS = 200
+_MOST_SPOILED, _ASIDE = 8, 0.3
 _NEAR = 3.0
 """Diameters above the lowest height that would do, in which places are looked for first."""
 
@@ -139,13 +142,16 @@ class _Rooms:
 
 @dataclass
 class _State:
-    """The cut mesh and its columns, the holes so far, the rooms they were put for, and why rooms get no more."""
+    """The cut mesh, which faces are sides of holes, its columns; the holes so far, the rooms they were put for, why rooms
+    get no more, and places where a hole of a room left too little wall beside it."""
 
     mesh: Mesh
+    sides: Bools
     columns: Columns
     placed: list[Placed]
     room: list[int]
     given_up: dict[tuple[int, str], GivenUp]
+    spoiled: list[tuple[int, Ball]]
 
 
 def place_by_flood(mesh: Mesh, settings: AutoSettings) -> tuple[list[Placed], list[GivenUp], AutoRecord]:
@@ -158,7 +164,7 @@ def place_by_flood(mesh: Mesh, settings: AutoSettings) -> tuple[list[Placed], li
     up = settings.place.up
     pixel = liquid_pixel(mesh, up, settings.least_drain_mm, settings.wall_mm)
     pixel = max(pixel, min(pixel_for(mesh, up, _COARSE), settings.wall_mm / 1.5))
-    state = _State(mesh, make_columns(mesh, up, pixel), [], [], {})
+    state = _State(mesh, np.zeros(len(mesh.faces), bool), make_columns(mesh, up, pixel), [], [], {}, [])
     first = let_stand(state.columns)
     rooms = _Rooms(mesh, first, settings.closed_only)
     if not rooms.volume and not rooms.unseen:
@@ -182,7 +188,9 @@ def place_by_flood(mesh: Mesh, settings: AutoSettings) -> tuple[list[Placed], li
             for room in todo[:_MOST_ROOMS]:
                 _place_one(mesh, rooms, still, room, role, float(allowed[room]), settings, state)
             if len(state.placed) > before:
-                _cut(mesh, state, up, pixel)
+                _cut(mesh, state)
+                _take_back(mesh, state, before, settings.place)
+                state.columns = make_columns(state.mesh, up, pixel)
     down, upside_down = side_by_side(lambda: let_stand(state.columns), lambda: let_stand(state.columns, down=False))
     stays, air = _in_rooms(rooms, down, count), _in_rooms(rooms, upside_down, count)
     enough = _enough_drained(rooms, state)
@@ -264,7 +272,8 @@ def _place_one(
     mine = nodes[still.pool[nodes] == int(np.argmax(volume))]
     reasons: Counter[str] = Counter()
     tried = 0
-    place = settings.place
+    off = tuple(ball for r, ball in state.spoiled if r == room)
+    place = replace(settings.place, keep_off=settings.place.keep_off + off)
     # near the lowest point first, which is where nearly every hole ends up
     for near in (True, False):
         for diameter in narrower(place):
@@ -341,16 +350,35 @@ def _height_holding(bottom: Floats, top: Floats, amount: float, role: str) -> fl
     return low
 
 
-def _cut(mesh: Mesh, state: _State, up: Triple, pixel: float) -> None:
+def _take_back(mesh: Mesh, state: _State, before: int, place: PlaceSettings) -> None:
+    """Take back those of the newest holes that left too little wall beside them; another place will be found."""
+    if place.wall_mm is None:
+        return
+    thin = [k for k in range(before, len(state.placed)) if _thin_beside(state, state.placed[k], place.wall_mm)]
+    for k in reversed(thin):
+        gone, room = state.placed.pop(k), state.room.pop(k)
+        state.spoiled.append((room, (gone.bore.mouth, _ASIDE * gone.drain.diameter_mm)))
+        if sum(r == room for r, _ in state.spoiled) >= _MOST_SPOILED:
+            reasons = {"beside": _MOST_SPOILED}
+            least = place.least_mm or place.diameter_mm
+            state.given_up[room, gone.role] = GivenUp(-1, 0.0, gone.bore.mouth, least, _MOST_SPOILED, reasons)
+    if thin:
+        _cut(mesh, state)
+
+
+def _thin_beside(state: _State, hole: Placed, wall: float) -> bool:
+    return wall_after(state.mesh, state.sides, hole.bore, 0.5 * hole.drain.diameter_mm, wall) < wall
+
+
+def _cut(mesh: Mesh, state: _State) -> None:
     """Cut all holes so far into the model; a hole that cannot be cut with the others is given up."""
     while state.placed:
         try:
             holes = DrainSettings(drains=tuple(p.drain for p in state.placed))
-            state.mesh, _, _ = cut_and_trace(mesh, holes, [p.bore for p in state.placed], check=False)
-            state.columns = make_columns(state.mesh, up, pixel)
+            state.mesh, _, source = cut_and_trace(mesh, holes, [p.bore for p in state.placed], check=False)
+            state.sides = source < 0
             return
         except WorkError:
             gone, room = state.placed.pop(), state.room.pop()
             state.given_up[room, gone.role] = GivenUp(-1, 0.0, gone.bore.mouth, gone.drain.diameter_mm, 1, {"cut": 1})
-    state.mesh = mesh
-    state.columns = make_columns(mesh, up, pixel)
+    state.mesh, state.sides = mesh, np.zeros(len(mesh.faces), bool)

@@ -1,9 +1,9 @@
-"""What a hole would leave of the wall beside it, measured before it is cut."""
+"""What a hole would leave of the wall beside it, measured before it is cut; and what it has left."""
 
 import numpy as np
 
 from bolvek.analyses.thickness import SAMPLES_A_WALL, SQUARE_DEG, crease_samples, measure, sample_surface
-from bolvek.arrays import Floats
+from bolvek.arrays import Bools, Floats
 from bolvek.mesh import Mesh
 from bolvek.operations.drain.bore import Bore
 from bolvek.spatial.frames import across
@@ -68,3 +68,31 @@ def _from_faces(mesh: Mesh, start: Floats, axis: Floats, length: float, radius: 
         return np.inf
     hits = mesh.tree.rays(points[near], direction[near], near=1e-6 * float(mesh.size.max()), far=wall)
     return float(t[t < hits.distance[:, 0]].min(initial=np.inf))
+
+
+def wall_after(mesh: Mesh, sides: Bools, bore: Bore, radius: float, wall: float) -> float:
+    """The least material (mm), square across, that the sides (F,) of a hole cut into a mesh bound; inf above `wall`.
+
+    Measured from its faces and creases like the wall of a proof: where a hole comes out beside a ridge of the inner
+    surface it can leave a fin that no sample before the cut meets.
+    """
+    ends = np.stack([bore.start, bore.end])
+    room = radius + 0.5 * wall
+    only = np.zeros(len(mesh.faces), bool)
+    only[mesh.tree.faces_in_box(ends.min(axis=0) - room, ends.max(axis=0) + room)] = True
+    if not only.any():
+        return np.inf
+    spacing = wall / SAMPLES_A_WALL
+    samples = sample_surface(mesh, spacing, only)
+    feet, beside, out = crease_samples(mesh, spacing, only)
+    points = np.concatenate([samples.points, feet])
+    face = np.concatenate([samples.face, beside])
+    normals = np.concatenate([mesh.normals_of(samples.face), out])
+    reach = _REACH * wall
+    m = measure(mesh, points, face, np.ones(len(mesh.faces)), widest_ball_mm=reach, normals=normals, far_mm=reach)
+    axis = (bore.end - bore.start) / np.linalg.norm(bore.end - bore.start)
+    off = points - bore.start
+    off = off - (off @ axis)[:, None] * axis
+    # a crease of another surface counts where the wall it looks through ends at the hole
+    near = (np.linalg.norm(off, axis=1) < room) & (sides[face] | sides[np.maximum(m.hit, 0)] & (m.hit >= 0))
+    return float(m.wall[near & m.square & (m.wall < wall)].min(initial=np.inf))

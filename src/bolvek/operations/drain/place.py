@@ -12,7 +12,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from bolvek.analyses.shells import nest_exactly
-from bolvek.analyses.thickness import sample_surface
+from bolvek.analyses.thickness import sample_surface, wall_tolerance_mm
 from bolvek.arrays import Floats, Ints
 from bolvek.errors import UsageError, WorkError
 from bolvek.mesh import Mesh
@@ -258,6 +258,8 @@ def best_bore(
     points, normal = places
     order = np.argsort(cost, kind="stable")
     chosen = order[_thinned(points[order], 0.8 * radius)]
+    # what is measured before the cut is as much off as a wall may be
+    needed = None if settings.wall_mm is None else settings.wall_mm + 2 * wall_tolerance_mm(settings.wall_mm)
     apart = _APART * diameter
     reasons: Counter[str] = Counter()
     best: Placed | None = None
@@ -295,7 +297,7 @@ def best_bore(
             whole = seen + _EXTRA_WALL_COST * (bore.wall_mm[1] - bore.wall_mm[0])
             if whole >= least:
                 continue
-            if settings.wall_mm is not None and wall_left(mesh, bore, radius, settings.wall_mm) < settings.wall_mm:
+            if needed is not None and wall_left(mesh, bore, radius, needed) < needed:
                 reasons["beside"] += 1
                 continue
             least = whole

@@ -1,0 +1,183 @@
+"""Drains by themselves, and plugs: through the core on models known by composition, and as a preparer runs them."""
+
+import json
+
+import numpy as np
+import pytest
+
+from bolvek.analyses.columns import let_stand, make_columns
+from bolvek.analyses.proof import ProofSettings, prove
+from bolvek.demo.pieces import blocks
+from bolvek.errors import UsageError, WorkError
+from bolvek.formats import read_model, write_model
+from bolvek.operations.drain import (
+    AutoSettings,
+    Drain,
+    DrainSettings,
+    PlaceSettings,
+    PlugSettings,
+    cut_bores,
+    drain,
+    make_plug,
+    place_by_flood,
+    plan_bore,
+)
+from bolvek.operations.hollow import HollowSettings, hollow
+from bolvek.report.record import Record
+from drains import known, organic
+from support import assert_sound, ball, box, shell_box
+
+
+@pytest.mark.parametrize("name", known())
+def test_what_stays_is_the_exact_volume(name):
+    mesh, up, exact = known()[name]
+    assert let_stand(make_columns(mesh, up)).volume_mm3 == pytest.approx(exact, rel=0.01)
+
+
+def two_legged():
+    """A closed room with two deep legs and a bump in its roof: one hole cannot drain it."""
+    cells = np.ones((11, 5, 9), bool)
+    cells[1:10, 1:4, 4:6] = False
+    cells[1:4, 1:4, 1:4] = cells[7:10, 1:4, 1:4] = cells[4:7, 1:4, 6:8] = False
+    return blocks(cells, 2.0)
+
+
+def placed(mesh, most=None, **place):
+    asked = AutoSettings(place=PlaceSettings(diameter_mm=3.0, least_mm=1.5, **place), most=most, wall_mm=2.0)
+    return place_by_flood(mesh, asked)
+
+
+def cut(mesh, holes):
+    return cut_bores(mesh, DrainSettings(drains=tuple(p.drain for p in holes)), [p.bore for p in holes])[0]
+
+
+def test_every_leg_gets_its_hole_and_the_roof_a_vent():
+    mesh = two_legged()
+    holes, given_up, record = placed(mesh)
+    assert not given_up and [p.role for p in holes].count("drain") == 2
+    lowest = sorted(p.drain.at_mm[0] < 11 for p in holes if p.role == "drain")
+    assert lowest == [False, True]
+    (room,) = record.rooms
+    assert room.drains and room.closed and room.held_mm3 == pytest.approx(room.volume_mm3, rel=0.02)
+    made = cut(mesh, holes)
+    assert_sound(made)
+    assert prove(made, ProofSettings(wall_mm=2.0 - 1e-3)).ok
+    # each number of holes leaves no more than the one before
+    left = [placed(mesh, most=n)[2].stays_mm3 for n in (1, 2, 3)]
+    assert left[0] > 200 and left == sorted(left, reverse=True) and left[2] < 50
+    # upside down the legs are on top
+    down = placed(mesh, up=(0.0, 0.0, -1.0))[0]
+    assert sum(p.role == "vent" for p in down) == 2
+    with pytest.raises(WorkError, match="no room to drain"):
+        placed(box())
+
+
+def test_places_are_where_they_may_be():
+    mesh = shell_box(wall=2.0, size=30.0)
+    free = placed(mesh)[0]
+    assert [p.drain.at_mm[2] for p in free] == pytest.approx([0, 30])
+    kept_off = placed(mesh, keep_off=(((15.0, 15.0, 0.0), 9.0),))[0]
+    assert np.hypot(*np.subtract(kept_off[0].drain.at_mm[:2], 15)) > 9
+    within = placed(mesh, only_within=(((0.0, 15.0, 6.0), 6.0), ((15.0, 15.0, 30.0), 5.0)))[0]
+    assert within[0].drain.at_mm[0] == pytest.approx(0) and within[1].drain.at_mm[2] == pytest.approx(30)
+    hidden = placed(mesh, show=(0.0, 0.0, 1.0))[0]
+    assert hidden[1].drain.at_mm[2] < 29
+    nowhere, given_up, record = placed(mesh, only_within=(((100.0, 0.0, 0.0), 1.0),))
+    assert not nowhere and "where none is wanted" in given_up[0].text and not record.rooms[0].drains
+    with pytest.raises(UsageError, match="keep-off"):
+        placed(mesh, keep_off=(((0.0, 0.0, 0.0), 0.0),))
+
+
+@pytest.mark.parametrize("seed", [0, 3])
+def test_organic_hollows_drain_and_keep_their_wall(seed):
+    solid = organic(seed)
+    solid = solid.moved(2.6 * solid.vertices).as_stored()
+    mesh, _ = hollow(solid, HollowSettings(wall_mm=2.0))
+    holes, _, record = placed(mesh, wall_mm=1.99)
+    made = cut(mesh, holes)
+    assert_sound(made)
+    assert all(r.drains for r in record.rooms)
+    # the same by columns of another width, in a frame of their own
+    still = let_stand(make_columns(made, (1e-9, 0.0, 1.0), 0.11))
+    inside = mesh.volume - made.volume  # what the holes took out is no room
+    cavity = sum(r.volume_mm3 for r in record.rooms)
+    covered = float(still.held_mm[np.isfinite(still.ceiling)].sum()) * still.columns.pixel_mm2
+    assert covered < 0.006 * cavity + 50 + inside
+    proof = prove(made, ProofSettings(wall_mm=2.0, drain_poses=((0.0, 0.0, 1.0),)))
+    assert not [f for f in proof.findings if f.code == "liquid_stays"]
+
+
+def test_a_plug_is_the_skin_that_was_taken_out():
+    mesh = shell_box(wall=2.0, size=30.0)
+    hole = Drain((12.0, 13.0, 0.0), 4.0)
+    bore = plan_bore(mesh, hole)
+    plug, record = make_plug(mesh, 1, bore, hole, PlugSettings(clearance_mm=0.15, taper_deg=3.0))
+    assert_sound(plug)
+    wide, tall = 2.0 - 0.15, 2.0 - 0.02
+    lost = np.tan(np.radians(3)) * np.linalg.norm(bore.end - bore.start)
+    assert record.wide_mm == pytest.approx(2 * wide) and plug.size[2] == pytest.approx(tall, abs=1e-3)
+    assert plug.bounds[0, 2] == 0 and max(plug.size[:2]) <= 2 * wide
+    assert polygon_cone(wide - lost, tall) < plug.volume < polygon_cone(wide, tall)
+    round_skin, _ = hollow(ball(15, 0.9), HollowSettings(wall_mm=2.0))
+    top = Drain((0.0, 0.0, 15.0), 4.0)
+    domed, _ = make_plug(round_skin, 1, plan_bore(round_skin, top), top, PlugSettings())
+    assert_sound(domed)
+    # its outer end is the ball's own surface
+    peak = domed.vertices[domed.vertices[:, 2] > domed.size[2] - 0.05]
+    assert np.ptp(np.linalg.norm(peak + [0, 0, 15 - domed.size[2]], axis=1)) < 0.06
+    thin, told = make_plug(shell_box(0.4, 20), 2, plan_bore(shell_box(0.4, 20), hole), hole, PlugSettings())
+    assert thin is None and "needed" in told.reason and told.hole == 2
+
+
+def polygon_cone(radius: float, height: float, sides: int = 48) -> float:
+    return 0.5 * sides * radius**2 * np.sin(2 * np.pi / sides) * height
+
+
+def test_drain_by_itself_at_the_command_line(bolvek, tmp_path):
+    write_model(tmp_path / "legs.stl", two_legged())
+    done = bolvek(
+        "drain", "--auto", "legs.stl", "--diameter", "3mm", "--plugs", "plugs", "--picture", "d.png", "--json", "-"
+    )
+    record = json.loads(done.stdout)
+    Record.model_validate_json(done.stdout)
+    model = record["models"][0]
+    assert model["drain"]["auto"]["rooms"][0]["stays_mm3"] < 50 and record["verdict"] == "done"
+    made = read_model(tmp_path / "legs.drain.stl").mesh
+    assert made.topology.sound and (tmp_path / "d.png").stat().st_size > 20_000
+    files = sorted(p.name for p in (tmp_path / "plugs").iterdir())
+    assert files == [p["file"] for p in model["plugs"] if p["file"]] and len(files) == len(model["drain"]["holes"])
+    for name in files:
+        assert_sound(read_model(tmp_path / "plugs" / name).mesh)
+    said = bolvek("drain", "legs.stl", "--auto", "--try", "1,2,3", "--sheet", "s.png").stdout
+    assert "--auto 3" in said and (tmp_path / "s.png").exists()
+    short = bolvek("drain", "legs.stl", "--auto", "1", "-o", "one.stl", expect=1)
+    assert "liquid stay" in short.stdout and (tmp_path / "one.stl").exists()
+    assert "exists already" in bolvek("drain", "legs.stl", "--auto", expect=3).stderr
+    assert "--plugs" not in bolvek("drain", "legs.stl", "--plugs", "x", expect=2).stdout
+    for wrong in (["--auto", "--depth", "2"], ["--auto", "--at", "0,0,0"], ["--at", "0,0,0", "--show", "0,0,1"], []):
+        bolvek("drain", "legs.stl", *wrong, "-o", "w.stl", expect=2)
+    assert "holds files" in bolvek("drain", "legs.stl", "--auto", "-o", "w.stl", "--plugs", "plugs", expect=3).stderr
+    assert not (tmp_path / "w.stl").exists()
+
+
+def test_prep_places_its_own_drains_and_the_proof_takes_a_pose(bolvek, tmp_path):
+    write_model(tmp_path / "ball.stl", ball(16, 1.2))
+    done = bolvek("prep", "ball.stl", "--wall", "2mm", "--json", "-")
+    model = json.loads(done.stdout)["models"][0]
+    assert model["drain"]["auto"]["rooms"][0]["stays_mm3"] < 50
+    assert [c["state"] for c in model["proof"]["clauses"]] == ["holds"] * 6
+    # held on its side, some stays
+    side = bolvek("proof", "ball.prep.stl", "--wall", "2mm", "--drain-pose", "1,0,0", "--json", "-", expect=1)
+    record = json.loads(side.stdout)
+    fault = next(f for f in record["findings"] if f["code"] == "liquid_stays")
+    assert fault["where_mm"][0] < -10
+    assert (
+        bolvek("proof", "ball.prep.stl", "--wall", "2mm", "--drain-pose", "1,0,0", "--drain-pose", "0,0,1").returncode
+        == 0
+    )
+    made, _ = drain(
+        shell_box(2.0, 30.0), DrainSettings(drains=(Drain((30.0, 15.0, 15.0), 4.0), Drain((0.0, 15.0, 15.0), 4.0)))
+    )
+    held = prove(made, ProofSettings(wall_mm=2.0))
+    assert held.ok and held.liquid.tried > 10 and abs(held.liquid.poses[1][0]) > 0.99
+    assert "liquid_tilt" in {f.code for f in held.findings}
