@@ -142,7 +142,7 @@ class _Rooms:
 
 @dataclass
 class _State:
-    """The cut mesh, which faces are sides of holes, its columns; the holes so far, the rooms they were put for, why rooms
+    """The cut mesh, which faces are sides of holes, its columns; holes so far, the rooms they were put for, why rooms
     get no more, and places where a hole of a room left too little wall beside it."""
 
     mesh: Mesh

@@ -13,7 +13,7 @@ import numpy as np
 
 from bolvek.analyses.shells import nest_exactly
 from bolvek.analyses.thickness import sample_surface, wall_tolerance_mm
-from bolvek.arrays import Floats, Ints
+from bolvek.arrays import Bools, Floats, Ints
 from bolvek.errors import UsageError, WorkError
 from bolvek.mesh import Mesh
 from bolvek.operations.drain.beside import wall_left
@@ -28,6 +28,7 @@ Ball = tuple[Triple, float]
 _SEEN_COST = 8.0  # mm of height given up for a hole on the side people do not look at
 _ASIDE_COST = 0.01  # mm of height given up for a mm nearer to the middle of the cavity
 _EXTRA_WALL_COST = 0.3  # mm of height given up for a mm less of uneven wall
+_MOUTH_REACH = 3.0  # diameters from a place of the room to where its hole begins, at most
 _APART = 2.5  # holes of one cavity keep this many diameters between them
 _SMALLER = 0.8
 _LOOKS = 1500  # directions from the middle of a chamber
@@ -96,6 +97,17 @@ class PlaceSettings:
             return any(float(np.linalg.norm(mouth - np.array(at))) <= reach for at, reach in balls)
 
         return not inside(self.keep_off) and (not self.only_within or inside(self.only_within))
+
+    def may_reach(self, points: Floats, reach: float) -> Bools:
+        """Whether holes that come out so near to places (N, 3) of a room could begin where they may."""
+        may = np.ones(len(points), bool)
+        if self.only_within:
+            may[:] = False
+            for at, radius in self.only_within:
+                may |= np.linalg.norm(points - np.array(at), axis=1) <= radius + reach
+        for at, radius in self.keep_off:
+            may &= np.linalg.norm(points - np.array(at), axis=1) > radius - reach
+        return may
 
     def seen(self, outward: Floats) -> float:
         """How much a hole that opens along a unit direction is seen, from 0 to 1."""
@@ -255,13 +267,14 @@ def best_bore(
     radius = 0.5 * diameter
     up = np.array(settings.up) / np.linalg.norm(settings.up)
     down = -up if role == "drain" else up
-    points, normal = places
+    may = settings.may_reach(places[0], _MOUTH_REACH * diameter)
+    points, normal, cost = places[0][may], places[1][may], cost[may]
     order = np.argsort(cost, kind="stable")
-    chosen = order[_thinned(points[order], 0.8 * radius)]
+    chosen = order[_thinned(points[order], 0.8 * radius)] if len(order) else order
     # what is measured before the cut is as much off as a wall may be
     needed = None if settings.wall_mm is None else settings.wall_mm + 2 * wall_tolerance_mm(settings.wall_mm)
     apart = _APART * diameter
-    reasons: Counter[str] = Counter()
+    reasons: Counter[str] = Counter({"kept off": int((~may).sum())} if not may.all() else {})
     best: Placed | None = None
     least = np.inf
     for row in chosen:
