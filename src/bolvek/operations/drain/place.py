@@ -109,11 +109,11 @@ class PlaceSettings:
             may &= np.linalg.norm(points - np.array(at), axis=1) > radius - reach
         return may
 
-    def seen(self, outward: Floats) -> float:
-        """How much a hole that opens along a unit direction is seen, from 0 to 1."""
+    def seen(self, outward: Floats) -> Floats:
+        """How much holes that open along unit directions (N, 3) are seen (N,), from 0 to 1."""
         if self.show is None:
-            return 0.0
-        return max(0.0, float(outward @ np.array(self.show)) / float(np.linalg.norm(self.show)))
+            return np.zeros(len(outward))
+        return np.maximum(0.0, outward @ np.array(self.show) / np.linalg.norm(self.show))
 
 
 @dataclass(frozen=True)
@@ -268,8 +268,10 @@ def best_bore(
     up = np.array(settings.up) / np.linalg.norm(settings.up)
     down = -up if role == "drain" else up
     may = settings.may_reach(places[0], _MOUTH_REACH * diameter)
-    points, normal, cost = places[0][may], places[1][may], cost[may]
-    order = np.argsort(cost, kind="stable")
+    points, normal, bare = places[0][may], places[1][may], cost[may]
+    # what it costs at least, for being seen along the best of its axes
+    bound = bare + _SEEN_COST * np.min([settings.seen(-a) for a in _axes_all(normal, down)], axis=0)
+    order = np.argsort(bound, kind="stable")
     chosen = order[_thinned(points[order], 0.8 * radius)] if len(order) else order
     # what is measured before the cut is as much off as a wall may be
     needed = None if settings.wall_mm is None else settings.wall_mm + 2 * wall_tolerance_mm(settings.wall_mm)
@@ -279,14 +281,14 @@ def best_bore(
     least = np.inf
     for row in chosen:
         point = points[row]
-        if cost[row] >= least:
+        if bound[row] >= least:
             break
         above = extreme - float(point @ down)
         if any(np.linalg.norm(point - t.bore.mouth) < apart for t in taken):
             reasons["taken"] += 1
             continue
         for axis in _axes(normal[row], down):
-            seen = float(cost[row]) + _SEEN_COST * settings.seen(-axis)
+            seen = float(bare[row]) + _SEEN_COST * float(settings.seen(-axis[None])[0])
             if seen >= least:
                 continue
             start = _outer_point(mesh, point, -axis)
@@ -355,12 +357,15 @@ def _vertex_normals(inner: Mesh) -> Floats:
 
 def _axes(square: Floats, down: Floats) -> list[Floats]:
     """Inward directions to try: square through the wall, straight along gravity, between the two."""
-    axes = [square, -down]
+    return [axes[0] for axes in _axes_all(square[None], down) if np.linalg.norm(axes[0]) > 0.5]
+
+
+def _axes_all(square: Floats, down: Floats) -> tuple[Floats, Floats, Floats]:
+    """The same for many (N, 3); zero where there is none between the two."""
     between = square - down
-    size = np.linalg.norm(between)
-    if size > 1e-3:
-        axes.append(between / size)
-    return axes
+    size = np.linalg.norm(between, axis=1)[:, None]
+    between = np.where(size > 1e-3, between / np.maximum(size, 1e-300), 0.0)
+    return square, np.broadcast_to(-down, square.shape), between
 
 
 def _outer_point(mesh: Mesh, point: Floats, outward: Floats) -> Floats | None:
