@@ -22,7 +22,7 @@ if TYPE_CHECKING:
     from bolvek.cli.base.run import Outcome, Steps
     from bolvek.formats import Model
     from bolvek.mesh import Mesh
-    from bolvek.operations.drain import AutoSettings, Bore, Drain, DrainRecord, PlugRecord, PlugSettings
+    from bolvek.operations.drain import AutoSettings, Bore, Drain, DrainRecord, PlugSettings
 
 _USUAL = 0
 """What --auto is when no number follows it."""
@@ -243,6 +243,7 @@ def _drained(
     """The model with its holes, and their plugs; falls short where more stays than may."""
     from bolvek.cli.base.run import remade
     from bolvek.cli.base.scaled import finding_rows
+    from bolvek.jobs.plugs import write_plugs
     from bolvek.report.pictures.results import drain_result
     from bolvek.report.words.drain import auto_findings, drain_text, plug_rows, room_rows
 
@@ -252,7 +253,12 @@ def _drained(
     outputs: list[Path] = []
     folder, plug_settings = plugs
     if folder is not None:
-        made = step("plugs", lambda: _write_plugs(model, holes, bores, folder, plug_settings, asked))
+        made = step(
+            "plugs",
+            lambda: write_plugs(
+                model.path.stem, model.mesh, list(zip(holes, bores, strict=True)), folder, plug_settings, asked.replace
+            ),
+        )
         sections["plugs"] = made
         rows += [(*row, "") for row in plug_rows(made)]
         outputs = [folder / p.file for p in made if p.file]
@@ -265,26 +271,6 @@ def _drained(
     if record.auto is not None and record.holes:
         picture = lambda: drain_result(model.path, model.mesh, mesh, record)  # noqa: E731
     return dataclasses.replace(done, ok=ok, rows=rows, findings=findings, outputs=outputs, picture=picture)
-
-
-def _write_plugs(
-    model: "Model", holes: "list[Drain]", bores: "list[Bore]", folder: Path, settings: "PlugSettings", asked: Asked
-) -> "list[PlugRecord]":
-    """A plug a hole, written into the folder under the model's name and the hole's number."""
-    from bolvek.formats.folder import write_folder
-    from bolvek.formats.stl import stl_bytes
-    from bolvek.operations.drain import make_plug
-
-    records, files = [], []
-    for k, (hole, bore) in enumerate(zip(holes, bores, strict=True), 1):
-        plug, record = make_plug(model.mesh, k, bore, hole, settings)
-        if plug is not None:
-            record = dataclasses.replace(record, file=f"{model.path.stem}.plug{k}.stl")
-            files.append((record.file, stl_bytes(plug, None)))
-        records.append(record)
-    if files:
-        write_folder(folder, files, replace=asked.replace)
-    return records
 
 
 def _try_numbers(

@@ -51,6 +51,7 @@ if TYPE_CHECKING:
         help="Holes a cavity: lowest point, vent, next lowest ...; without it as many as it takes, found by flooding.",
     ),
     click.option("--diameter", type=LENGTH, default="3.5mm", show_default=True, help="Diameter of the holes."),
+    click.option("--plugs", type=PATH, metavar="FOLDER", help="Write a plug for every hole, numbered alike."),
     click.option("--up", type=PLACE, default="0,0,1", show_default=True, help="Direction held up while it drains."),
     place_options,
     click.option(
@@ -81,6 +82,7 @@ def command(
     grid: float | None,
     drains: int | None,
     diameter: float,
+    plugs: Path | None,
     up: tuple[float, float, float],
     show: tuple[float, float, float] | None,
     keep_off: tuple[Any, ...],
@@ -101,14 +103,17 @@ def command(
     """
     from bolvek.cli.base.run import Outcome, Run, run
     from bolvek.cli.base.scaled import finding_rows
+    from bolvek.formats.folder import check_folder
+    from bolvek.jobs.plugs import write_plugs
     from bolvek.jobs.prep import PrepSettings, prep, prep_plan, prep_start
-    from bolvek.operations.drain import PlaceSettings
+    from bolvek.operations.drain import PlaceSettings, PlugSettings
     from bolvek.operations.hollow import HollowSettings
     from bolvek.operations.mend import MendSettings
     from bolvek.operations.scale import ScaleSettings
     from bolvek.operations.solid import SolidSettings
     from bolvek.profiles import limits
     from bolvek.report.pictures.results import proof_result
+    from bolvek.report.words.drain import plug_rows
     from bolvek.report.words.prep import STEPS
     from bolvek.report.words.proof import proof_line, proof_text, proof_verdict
     from bolvek.report.words.solid import plan_rows
@@ -136,11 +141,15 @@ def command(
         least_wall_mm=least_wall,
     )
 
+    if plugs is not None:
+        check_folder(plugs, replace=asked.replace)
+        if len(models) > 1:
+            raise UsageError("--plugs is for one model; name one")
     if not make_solid and (plan or changes is not None):
         raise UsageError("--plan and --changes go with --make-solid")
-    if plan and (output is not None or changes is not None):
-        raise UsageError("--plan writes nothing; leave out -o and --changes")
-    kernels = ("faults", "mend", "places", "fuse") if mends or make_solid else ()
+    if plan and (output is not None or changes is not None or plugs is not None):
+        raise UsageError("--plan writes nothing; leave out -o, --changes and --plugs")
+    kernels = ("faults", "mend", "places", "fuse") if mends or make_solid else ("fuse",) if plugs else ()
 
     def tell_plan(model: "Model", step: "Steps") -> "Outcome":
         told = prep_plan(model, settings, step)
@@ -158,7 +167,7 @@ def command(
         good = "fit to print: proven on the file written" + ("" if result.hollow else "; solid, no cavity")
         said = good if proof.ok else proof_verdict(proof)
         rows.append(("verdict", said, "bold green" if proof.ok else "bold red"))
-        records = {
+        records: dict[str, Any] = {
             "scale": result.scale,
             "mend": result.mend,
             "solid": result.solid,
@@ -167,6 +176,13 @@ def command(
             "proof": proof,
         }
         outputs = []
+        if plugs is not None:
+            holes = [(p.drain, p.bore) for p in result.placed]
+            name = model.path.stem
+            made = step("plugs", lambda: write_plugs(name, result.whole, holes, plugs, PlugSettings(), asked.replace))
+            records["plugs"] = made
+            rows[:0] = [(*row, "") for row in plug_rows(made)]
+            outputs += [plugs / p.file for p in made if p.file]
         if changes is not None and result.solid is not None and result.solid.changes is not None:
             before = prep_start(model, settings)
             _draw_changes(model.path, before, result.whole, result.solid.way, changes, replace=asked.replace)

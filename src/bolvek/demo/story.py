@@ -1,11 +1,13 @@
 """The workshop's example, run for real: troubled models are surveyed, a set is sized, a carp is made fit to print."""
 
+import dataclasses
 import time
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
 from bolvek.analyses.deviation import compare
+from bolvek.analyses.layers import LayerSettings, Making, read_layers
 from bolvek.analyses.overhangs import OverhangSettings, find_overhangs
 from bolvek.analyses.overhangs.directions import compare_directions, faces_in_directions
 from bolvek.analyses.proof import ProofSettings, examine
@@ -18,20 +20,32 @@ from bolvek.demo.measured import gourd, lattice_shade
 from bolvek.demo.troubled import cloud_tile, dragon_bracket, finial
 from bolvek.demo.twin_lamp import WALL_MM, twin_lamp
 from bolvek.formats import check_target, read_model, write_model
+from bolvek.formats.folder import check_folder
 from bolvek.formats.safe import write_bytes
+from bolvek.jobs.plugs import write_plugs
 from bolvek.jobs.prep import PrepSettings, prep_file
 from bolvek.mesh import Mesh
-from bolvek.operations.drain import PlaceSettings
+from bolvek.operations.drain import (
+    AutoSettings,
+    DrainSettings,
+    PlaceSettings,
+    PlugSettings,
+    cut_bores,
+    place_by_flood,
+)
 from bolvek.operations.hollow import HollowSettings
 from bolvek.operations.mend import mend
 from bolvek.operations.recast import RecastSettings, recast
 from bolvek.operations.scale import ScaleSettings, scale_together
 from bolvek.operations.thicken import ThickenSettings, thicken
 from bolvek.profiles import load_profiles
+from bolvek.report.pictures.layers import layers_picture
 from bolvek.report.pictures.overhangs import directions_picture, overhangs_picture
 from bolvek.report.pictures.plain import model_caption
 from bolvek.report.pictures.results import (
     compare_result,
+    drain_result,
+    neck_marks,
     plain_result,
     proof_result,
     survey_result,
@@ -39,6 +53,8 @@ from bolvek.report.pictures.results import (
 )
 from bolvek.report.pictures.walls import walls_picture
 from bolvek.report.record import Record, model_section, record_json, settings_dict
+from bolvek.report.words.drain import flood_text, plug_rows
+from bolvek.report.words.layers import layer_line
 from bolvek.report.words.mend import mend_line
 from bolvek.report.words.prep import STEPS
 from bolvek.report.words.recast import recast_text
@@ -49,7 +65,8 @@ from bolvek.units import size_text
 
 PREP = PrepSettings(
     hollow=HollowSettings(wall_mm=2.0),
-    drains=PlaceSettings(count=2, diameter_mm=3.5),
+    drains=PlaceSettings(diameter_mm=3.5),
+    auto=True,
     scale=ScaleSettings(height_mm=90.0),
 )
 TROUBLED: dict[str, Callable[[], Mesh]] = {
@@ -70,8 +87,14 @@ THICKENED = {
 
 RECAST = ("dragon_bracket.obj", RecastSettings(grid_mm=0.8, bridge_mm=1.6, grow_mm=0.8, keep_edges=True))
 
-MEASURED = {"gourd": (".stl", ".walls.png"), "lattice_shade": (".stl", ".overhangs.png", ".ways.png")}
+MEASURED = {
+    "gourd": (".stl", ".walls.png"),
+    "lattice_shade": (".stl", ".overhangs.png", ".ways.png", ".layers.png"),
+}
 """Models to be measured, and what is left of each."""
+
+PLUGS = "carp.plugs"
+"""The folder of the carp's plugs."""
 
 Tell = Callable[[str, str, float], None]
 
@@ -89,10 +112,11 @@ def run_demo(
     names += [f"{Path(n).stem}{suffix}" for n, _ in THICKENED.values() for suffix in (".stl", ".png")]
     names += ["carp.stl", "carp.png", "carp.prep.stl", "carp.prep.png", "carp.prep.json"]
     names += [f"{n}{suffix}" for n, suffixes in MEASURED.items() for suffix in suffixes]
-    names += ["twin_lamp.stl", "twin_lamp.proof.png"]
+    names += ["twin_lamp.stl", "twin_lamp.proof.png", "twin_lamp.drain.stl", "twin_lamp.drain.png"]
     names += [f"lantern_set/{n}{suffix}" for n in lantern_set() for suffix in (".stl", ".sized.stl")]
     for name in names:
         check_target(folder / name, replace=replace)
+    check_folder(folder / PLUGS, replace=replace)
     begin_step("survey")
     _look_at_troubled(folder, tell, replace)
     begin_step("mend")
@@ -198,6 +222,11 @@ def _measure(folder: Path, tell: Tell, replace: bool) -> None:
     sheet = directions_picture(mesh, compared, kinds, caption)
     write_bytes(folder / "lattice_shade.ways.png", sheet, replace=replace)
     tell("overhangs", f"{path}: {'; '.join(f.text for f in hangs.findings)}", _since(begin))
+    begin = time.perf_counter()
+    layers, view = read_layers(mesh, LayerSettings(layer_mm=0.2, making=Making(kind="filament")))
+    caption = model_caption(path, mesh, verdict=layers.verdict, fit=layers.ok, layers=f"{layers.count:,} layers")
+    write_bytes(folder / "lattice_shade.layers.png", layers_picture(layers, view, caption), replace=replace)
+    tell("layers", f"{path}: {layer_line(layers)}", _since(begin))
 
 
 def _prove_the_lamp(folder: Path, tell: Tell, replace: bool) -> None:
@@ -210,6 +239,16 @@ def _prove_the_lamp(folder: Path, tell: Tell, replace: bool) -> None:
     write_bytes(folder / "twin_lamp.proof.png", proof_result(path, mesh, proof, rooms), replace=replace)
     faults = "; ".join(f.text for f in proof.findings if f.severity == "fault")
     tell("proof", f"{path}: {proof.verdict}: {faults}", _since(begin))
+    begin = time.perf_counter()
+    target = folder / "twin_lamp.drain.stl"
+    placed, given_up, auto = place_by_flood(mesh, AutoSettings(place=PlaceSettings(least_mm=1.5, wall_mm=0.8)))
+    holes = DrainSettings(drains=tuple(p.drain for p in placed))
+    drained, record = cut_bores(mesh, holes, [p.bore for p in placed], as_stored=True)
+    write_model(target, drained, replace=replace)
+    necks = neck_marks(proof)
+    shown = drain_result(path, mesh, drained, dataclasses.replace(record, auto=auto), necks)
+    write_bytes(target.with_suffix(".png"), shown, replace=replace)
+    tell("drain", f"{target}: {flood_text(placed, given_up, auto)}", _since(begin))
 
 
 def _size_the_set(folder: Path, tell: Tell, replace: bool) -> None:
@@ -250,10 +289,20 @@ def _prepare_the_carp(folder: Path, tell: Tell, begin_step: Callable[[str], None
     result = prep_file(source, target, PREP, step, replace=replace)
     mesh = result.model.mesh
     begin = time.perf_counter()
+    holes = [(p.drain, p.bore) for p in result.placed]
+    plugs = write_plugs("carp", result.whole, holes, folder / PLUGS, PlugSettings(), replace)
+    tell("plugs", "; ".join(text for _, text in plug_rows(plugs)), _since(begin))
+    begin = time.perf_counter()
     write_bytes(after, proof_result(target, mesh, result.proof, result.rooms), replace=replace)
     tell("picture", str(after), _since(begin))
     section = model_section(
-        result.model, mesh, scale=result.scale, hollow=result.hollow, drain=result.drain, proof=result.proof
+        result.model,
+        mesh,
+        scale=result.scale,
+        hollow=result.hollow,
+        drain=result.drain,
+        plugs=plugs,
+        proof=result.proof,
     )
     text = record_json(
         Record(

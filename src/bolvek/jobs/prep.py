@@ -101,7 +101,7 @@ class PrepSettings:
 @dataclass(frozen=True)
 class PrepResult:
     """What came out: the model with the mesh it has now, and the record of every step. hollow is None for one left
-    solid; whole: the solid that was hollowed."""
+    solid; whole: the solid that was hollowed; placed: its holes."""
 
     model: Model
     scale: ScaleRecord | None
@@ -112,6 +112,7 @@ class PrepResult:
     proof: ProofRecord
     rooms: Cavities | None
     whole: Mesh
+    placed: tuple[Placed, ...] = ()
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -233,7 +234,8 @@ def prep(model: Model, settings: PrepSettings, step: Step = just_do) -> PrepResu
         plugs += tuple(_plug(c, settings.hollow.wall_mm) for c in chambers)
         step("again", partial(Again, chambers=len(chambers), closed_off=True))
     proof = dataclasses.replace(proof, findings=(*proof.findings, *made.notes))
-    return PrepResult(model, scaled, mended, made_solid, made.hollow, made.drain, proof, rooms, solid)
+    placed = tuple(hollowed.placed) if isinstance(hollowed, _Hollowed) and made.drain is not None else ()
+    return PrepResult(model, scaled, mended, made_solid, made.hollow, made.drain, proof, rooms, solid, placed)
 
 
 def prep_start(model: Model, settings: PrepSettings) -> Mesh:

@@ -58,13 +58,24 @@ def hole_marks(record: DrainRecord) -> list[Mark]:
     return [(f"hole {k}", h.at_mm) for k, h in enumerate(record.holes, 1)]
 
 
-def drains_picture(before: Mesh, after: Mesh, record: DrainRecord, inside: Bools | None, caption: Caption) -> bytes:
-    """PNG: the model cut open through its holes, what stays before they are cut and after; inside: faces before."""
+def drains_picture(
+    before: Mesh,
+    after: Mesh,
+    record: DrainRecord,
+    inside: Bools | None,
+    caption: Caption,
+    necks: Sequence[Mark] = (),
+) -> bytes:
+    """PNG: the model cut open through its holes, what stays before they are cut and after.
+
+    inside (F,): faces of the model before that look into a room; necks: places to point at in it.
+    """
     auto = record.auto
     up = (0.0, 0.0, 1.0) if auto is None else auto.up
     figure = new_figure(caption)
     cut = cut_through(after.bounds, [h.at_mm for h in record.holes])
-    add_panel(figure, (0.0, 0.5), before, cut.view(), "before", cut=cut, paint=wet_paint(before, up, inside))
+    paint = wet_paint(before, up, inside)
+    add_panel(figure, (0.0, 0.5), before, cut.view(), "before", cut=cut, paint=paint, marks=necks)
     paint = wet_paint(after, up, inside_of(after))
     add_panel(figure, (0.5, 1.0), after, cut.view(), "with its holes", cut=cut, paint=paint, marks=hole_marks(record))
     return png_bytes(figure)

@@ -1,5 +1,6 @@
 """Pictures of what verbs made, found or proved, with their captions."""
 
+from collections.abc import Sequence
 from pathlib import Path
 
 from bolvek.analyses.cavities import Cavities
@@ -9,7 +10,7 @@ from bolvek.analyses.survey.record import Marks, Survey
 from bolvek.mesh import Mesh
 from bolvek.operations.drain import DrainRecord
 from bolvek.operations.thicken import ThickenRecord
-from bolvek.report.pictures.plain import model_caption, picture
+from bolvek.report.pictures.plain import Mark, model_caption, picture
 from bolvek.units import count_text, volume_text
 
 
@@ -27,18 +28,23 @@ def proof_result(path: Path, mesh: Mesh, proof: ProofRecord, rooms: Cavities | N
     caption = model_caption(path, mesh, verdict=verdict, fit=proof.ok, **more)
     if rooms is None or not rooms.found:
         return picture(mesh, caption)
-    wet, marks = None, []
+    wet, marks = None, neck_marks(proof)
     if proof.liquid is not None:
         from bolvek.report.pictures.drains import wet_paint
 
         wet = wet_paint(mesh, proof.liquid.poses[-1], rooms.inside)
-    if proof.ways is not None:
-        necks = [c for c in proof.ways.chambers if not c.pocket and c.neck_where_mm is not None]
-        marks = [(f"neck {c.neck_mm:.2f} mm", c.neck_where_mm) for c in necks if c.neck_where_mm is not None]
     return picture(mesh, caption, cut_open=True, cavities=rooms, marks=marks, wet=wet)
 
 
-def drain_result(path: Path, before: Mesh, after: Mesh, record: DrainRecord) -> bytes:
+def neck_marks(proof: ProofRecord) -> list[Mark]:
+    """The necks behind which the proof found chambers."""
+    chambers = proof.ways.chambers if proof.ways is not None else ()
+    return [
+        (f"neck {c.neck_mm:.2f} mm", c.neck_where_mm) for c in chambers if not c.pocket and c.neck_where_mm is not None
+    ]
+
+
+def drain_result(path: Path, before: Mesh, after: Mesh, record: DrainRecord, necks: Sequence[Mark] = ()) -> bytes:
     """A model before and after its holes were found, cut open, with what stays in colour."""
     from bolvek.report.pictures.drains import drains_picture, inside_of
 
@@ -46,7 +52,7 @@ def drain_result(path: Path, before: Mesh, after: Mesh, record: DrainRecord) -> 
     ok = auto is None or all(r.drains for r in auto.rooms)
     stays = "" if auto is None else f"{volume_text(auto.stays_mm3)} stay"
     caption = model_caption(path, after, verdict="drains" if ok else "liquid stays", fit=ok, stays=stays)
-    return drains_picture(before, after, record, inside_of(before), caption)
+    return drains_picture(before, after, record, inside_of(before), caption, necks)
 
 
 def survey_result(path: Path, mesh: Mesh, survey: Survey, marks: Marks) -> bytes:
