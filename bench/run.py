@@ -17,12 +17,16 @@ from pathlib import Path
 import numpy as np
 
 from bench.models import blob, hurt
+from bolvek.analyses.columns import let_stand, make_columns
 from bolvek.analyses.thickness import WallSettings, measure_walls, sample_surface
 from bolvek.demo.carp import carp
 from bolvek.demo.measured import gourd
 from bolvek.demo.pieces import block, globe, sheet, turned
 from bolvek.formats import read_model, write_model
 from bolvek.mesh import Mesh
+from bolvek.operations.drain import AutoSettings, PlaceSettings, place_by_flood
+from bolvek.operations.hollow import HollowSettings, hollow
+from bolvek.operations.scale import ScaleSettings, scale
 
 PROGRAM = Path(sys.executable).with_name("bolvek")
 
@@ -336,7 +340,51 @@ def solids(folder: Path) -> None:
     print()
 
 
-PARTS = {part.__name__: part for part in (demo, starts, look, measures, mending, solids, big)}
+def liquid(folder: Path) -> None:
+    """Columns, floods and drains that place themselves: seconds in one process, medians of three; the whole verb."""
+    print("## Liquid\n\n| what | triangles | columns | columns s | flood s | holes found s | holes | stays |")
+    print("|---|---|---|---|---|---|---|---|")
+    bodies = {"carp, 90 mm": (scale(carp(), ScaleSettings(height_mm=90.0))[0], 2.0), "gourd": (gourd()[0], 2.0)}
+    bodies |= {f"blob, {cell} mm edges": (blob(1, 100.0, cell), 2.0) for cell in (0.5, 0.225)}
+    for name, (mesh, wall) in bodies.items():
+        solid = mesh.as_stored()
+        hollowed, _ = hollow(solid, HollowSettings(wall_mm=wall))
+        hollowed.prepare()
+        place = PlaceSettings(least_mm=1.5, wall_mm=0.995 * wall)
+        asked = AutoSettings(place=place, wall_mm=wall, closed_only=True)
+        seconds: dict[str, list[float]] = {"columns": [], "flood": [], "holes": []}
+        for _ in range(3):
+            begin = time.perf_counter()
+            columns = make_columns(solid)
+            seconds["columns"].append(time.perf_counter() - begin)
+            begin = time.perf_counter()
+            let_stand(columns)
+            seconds["flood"].append(time.perf_counter() - begin)
+            begin = time.perf_counter()
+            placed, _, record = place_by_flood(hollowed, asked)
+            seconds["holes"].append(time.perf_counter() - begin)
+        took = [statistics.median(s) for s in seconds.values()]
+        of = sum(r.volume_mm3 for r in record.rooms)
+        print(
+            f"| {name} | {len(solid.faces):,} | {columns.shape[0]} x {columns.shape[1]} | {took[0]:.2f} | {took[1]:.2f} | "
+            f"{took[2]:.2f} | {len(placed)} | {record.stays_mm3:.1f} mm3, {100 * record.stays_mm3 / of:.3f}% |",
+            flush=True,
+        )
+    print("\n| `layers` | triangles | layers | work s | whole program s | MB |\n|---|---|---|---|---|---|")
+    source, told = folder / "in.stl", folder / "layers.json"
+    for name, (mesh, _) in bodies.items():
+        write_model(source, mesh, replace=True)
+        run("layers", source)
+        seconds_all, memory, _ = run("layers", source, "--json", told, "--replace")
+        found = json.loads(told.read_text())
+        work, count = found["seconds"]["layers"], found["models"][0]["layers"]["count"]
+        print(
+            f"| {name} | {len(mesh.faces):,} | {count:,} | {work:.2f} | {seconds_all:.2f} | {memory:.0f} |", flush=True
+        )
+    print()
+
+
+PARTS = {part.__name__: part for part in (demo, starts, look, measures, mending, solids, liquid, big)}
 """The tables, by name."""
 
 

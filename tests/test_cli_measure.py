@@ -163,3 +163,53 @@ def test_the_same_bytes_whatever_the_threads(bolvek, tmp_path):
     assert len(texts) == 1
     for verb in ("walls", "overhangs"):
         assert (tmp_path / f"{verb}1.png").read_bytes() == (tmp_path / f"{verb}3.png").read_bytes()
+
+
+def test_layers_as_table_pixels_and_outlines(bolvek, shop):
+    import re
+
+    from matplotlib.image import imread
+
+    asked = ("--layer", "0.5mm", "--printer", "small-resin", "--price", "35/l", "--material", "standard-resin")
+    files = ("--csv", "t.csv", "--pngs", "px", "--svg", "svg", "--picture", "p.png", "--json", "-")
+    done = bolvek("layers", "tee.stl", *asked, *files, expect=1)
+    layers = record_of(done)["models"][0]["layers"]
+    # a post of 10 x 10 x 20 that goes into a beam of 30 x 10 x 6 by one millimetre
+    assert layers["count"] == 50 and layers["height_mm"] == pytest.approx(25) and not layers["exact"]
+    volume = 100 * 19 + 300 * 6
+    assert layers["volume_mm3"] == pytest.approx(volume, rel=0.005)
+    assert layers["weight_g"] == pytest.approx(1.13 * layers["volume_mm3"] / 1000)
+    assert layers["price"] == pytest.approx(35 * layers["volume_mm3"] / 1e6)
+    assert layers["time_s"] == pytest.approx(5 * 28 + 45 * 2.4 + 50 * 7)
+    assert layers["disagreeing_layers"] == 2 and layers["disagreeing_mm3"] == pytest.approx(100, rel=0.01)
+    assert [j["layer"] for j in layers["jumps"]] == [38] and layers["islands"] == 0 and layers["cups"] == []
+    rows = list(csv.DictReader((shop / "t.csv").read_text().splitlines()))
+    assert len(rows) == 50 and float(rows[10]["area_mm2"]) == pytest.approx(100, rel=0.01)
+    assert float(rows[45]["area_mm2"]) == pytest.approx(300, rel=0.01) and float(rows[38]["disagree_mm2"]) > 90
+    shown = imread(shop / "px" / "layer_00045.png")
+    assert shown.shape == (round(80 / 0.035), round(130 / 0.035))
+    assert shown.sum() * 0.035**2 == pytest.approx(300, rel=0.005)
+    lit = np.argwhere(shown > 0)
+    assert np.abs(lit.mean(axis=0) - np.array(shown.shape) / 2).max() < 1
+    outline = (shop / "svg" / "layer_00010.svg").read_text()
+    points = np.array([[float(x) for x in pair.split()] for pair in re.findall(r"[ML]([-\d.e ]+)", outline)])
+    assert np.ptp(points, axis=0) == pytest.approx([10, 10]) and 'viewBox="-10 -10 30 10"' in outline
+    assert len(list((shop / "svg").iterdir())) == 50 and imread(shop / "p.png").shape[:2] == (800, 1280)
+
+
+def test_layers_at_heights_and_refusals(bolvek, shop):
+    write_model(shop / "cup.stl", shell_box(2.0, 20.0).picked(slice(None)))
+    done = bolvek("layers", "cup.stl", "--at", "10mm", "--at", "1mm", "--svg", "two", "--json", "-", expect=1)
+    layers = record_of(done)["models"][0]["layers"]
+    assert sorted(p.name for p in (shop / "two").iterdir()) == ["layer_00020.svg", "layer_00200.svg"]
+    assert layers["pools"][0]["enclosed"] and layers["pool_mm3"] == pytest.approx(16**3, rel=0.02)
+    assert layers["cups"][0]["area_mm2"] == pytest.approx(256, rel=0.02) and layers["cups"][0]["enclosed"]
+    assert "no way out" in done.stderr and "suction cup" in done.stderr
+    posed = bolvek("layers", "plate.stl", "--drain-pose", "1,0,0", "--json", "-")
+    assert record_of(posed)["verdict"] == "layers clear"
+    assert "holds files" in bolvek("layers", "cup.stl", "--svg", "two", expect=3).stderr
+    for wrong in (["--at", "3mm"], ["--at", "30mm", "--svg", "x"], ["--price", "35"], ["--layer", "0"]):
+        bolvek("layers", "cup.stl", *wrong, expect=2)
+    assert "is flat" in bolvek("layers", "flat.ply", expect=4).stderr
+    too_big = bolvek("layers", "plate.stl", "--printer", "small-resin", "--by", "5", "--pngs", "big", expect=4)
+    assert "scale or turn it" in too_big.stderr and not (shop / "big").exists()

@@ -6,6 +6,7 @@ import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from scipy import ndimage
 
 from bolvek.analyses.columns import hole_beneath, let_stand, list_cups, list_pools, make_columns
 from bolvek.analyses.layers import LayerSettings, Stack, read_layers
@@ -179,15 +180,15 @@ def section_slowly(mesh: Mesh, frame: np.ndarray, z: float) -> float:
     return total
 
 
-def test_skins_islands_and_outlines():
+def test_membranes_islands_and_outlines():
     cells = np.ones((7, 7, 8), bool)
     cells[2:5, 2:5, 1:] = False
-    plate = box((3.9, 3.9, 9.0), (10.1, 10.1, 9.3))  # a skin across the well, in its walls
+    plate = box((3.9, 3.9, 9.0), (10.1, 10.1, 9.3))  # a membrane across the well, in its walls
     mesh = blocks(cells, 2.0).joined(plate)
     record, view = read_layers(mesh, LayerSettings(layer_mm=0.1))
-    skin = record.skins[0]
-    assert skin.area_mm2 == pytest.approx(36, rel=0.02) and skin.least_mm == pytest.approx(0.3)
-    assert len(record.skins) == 1 and 9.0 < skin.where_mm[2] < 9.3
+    membrane = record.membranes[0]
+    assert membrane.area_mm2 == pytest.approx(36, rel=0.02) and membrane.least_mm == pytest.approx(0.3)
+    assert len(record.membranes) == 1 and 9.0 < membrane.where_mm[2] < 9.3
     outlines = Stack(blocks(cells, 2.0), (0, 0, 1), 0.1).outlines_at(5.0)
     turns = sorted(
         0.5 * np.sum(o.points[:, 0] * np.roll(o.points[:, 1], -1) - np.roll(o.points[:, 0], -1) * o.points[:, 1])
@@ -206,3 +207,26 @@ def test_columns_of_a_ball_are_watertight_from_anywhere():
         assert not columns.unclosed.any()
         assert columns.volume_mm3 == pytest.approx(mesh.volume, rel=2e-3)
         assert let_stand(columns).volume_mm3 < 1e-3
+
+
+@settings(max_examples=10, deadline=None)
+@given(st.integers(0, 2**32 - 1))
+def test_islands_of_overhangs_are_those_of_the_columns(seed):
+    rng = np.random.default_rng(seed)
+    parts = [box((0, 0, 0), (30, 30, 2))]
+    for k in range(4):
+        low = np.array([2 + 7 * k, rng.uniform(2, 20), rng.choice([1.5, 6.0, 9.0]) + rng.uniform(0, 0.4)])
+        parts.append(box(low, low + rng.uniform(2, 6, 3)))
+    mesh = parts[0].joined(*parts[1:])
+    layer = 0.3
+    record, view = read_layers(mesh, LayerSettings(layer_mm=layer, pixel_mm=0.1))
+    c, begun = view.columns, 0
+    before = np.zeros(c.shape, bool)
+    for k in range(record.count):
+        z = view.stack.floor_mm + (k + 0.5) * layer
+        here = np.zeros(len(c.unclosed), bool)
+        here[c.column_of[(c.low <= z) & (c.high > z)]] = True
+        label, count = ndimage.label(here.reshape(c.shape))
+        begun += count - len(np.unique(label[(label > 0) & before])) if k else 0
+        before = here.reshape(c.shape)
+    assert record.islands == begun

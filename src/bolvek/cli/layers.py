@@ -78,7 +78,7 @@ def command(
     by: float | None,
     **shared: Any,
 ) -> None:
-    """What every layer holds: area, islands, skins, what stays inside, what pulls; as a table and as pictures.
+    """What every layer holds: area, islands, membranes, what stays inside, what pulls; as a table and as pictures.
 
     \b
     Examples:
@@ -96,7 +96,7 @@ def command(
     profiles = load_profiles()
     known = profiles.printer(printer) if printer is not None else None
     settings = LayerSettings(
-        layer_mm=layer or (known.layer_mm if known else 0.05),
+        layer_mm=layer if layer is not None else known.layer_mm if known is not None else 0.05,
         up=up,
         pixel_mm=pixel,
         least_wall_mm=limits(printer)[1] if least_wall is None else least_wall,

@@ -72,7 +72,7 @@ def command(
     least_of_printer, wall_of_printer = limits(printer)
     settings = ProofSettings(
         wall_mm=wall,
-        least_drain_mm=least_drain or least_of_printer,
+        least_drain_mm=least_of_printer if least_drain is None else least_drain,
         allow_closed_mm3=allow_closed,
         ball_mm=ball,
         least_wall_mm=wall_of_printer if before else None,

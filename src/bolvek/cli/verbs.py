@@ -29,7 +29,7 @@ VERBS = {
         ("mesh", "shells", "overhangs", "faults"),
     ),
     "layers": Verb(
-        "What each layer holds: area, islands, skins, liquid that stays.",
+        "What each layer holds: area, islands, membranes, liquid that stays.",
         "slices, slicing, resin volume, print time, weight, price, suction cups, trapped resin, minima",
         ("mesh", "shells", "overhangs", "columns", "layers"),
     ),

@@ -1,7 +1,7 @@
 """The layers of a model, as a slicer will see them."""
 
 from bolvek.analyses.layers.layers import LayerView, read_layers
-from bolvek.analyses.layers.record import LayerRecord, LayerSettings, Making, Skin, Slit
+from bolvek.analyses.layers.record import LayerRecord, LayerSettings, Making, Membrane, Slit
 from bolvek.analyses.layers.sections import Outline, Stack
 
 __all__ = [
@@ -10,7 +10,7 @@ __all__ = [
     "LayerView",
     "Making",
     "Outline",
-    "Skin",
+    "Membrane",
     "Slit",
     "Stack",
     "read_layers",

@@ -15,6 +15,7 @@ from bolvek.analyses.columns import (
     pixel_for,
 )
 from bolvek.analyses.columns.still import ends_of
+from bolvek.analyses.layers.membranes import find_membranes, find_slits
 from bolvek.analyses.layers.record import (
     CUP_MM,
     CUP_MM2,
@@ -26,7 +27,6 @@ from bolvek.analyses.layers.record import (
     findings_of,
 )
 from bolvek.analyses.layers.sections import Stack
-from bolvek.analyses.layers.skins import find_skins, find_slits
 from bolvek.analyses.overhangs import Island, OverhangSettings, find_layer_islands
 from bolvek.analyses.shells import counted_once, outward_signs
 from bolvek.analyses.thickness import check_solid
@@ -105,7 +105,7 @@ def read_layers(mesh: Mesh, settings: LayerSettings) -> tuple[LayerRecord, Layer
         jumps=_jumps(areas, heights),
         islands=len(islands),
         island_list=islands,
-        skins=find_skins(columns, limit, stack.floor_mm, s.layer_mm, on_plate=s.on_plate),
+        membranes=find_membranes(columns, limit, stack.floor_mm, s.layer_mm, on_plate=s.on_plate),
         slits=find_slits(meant, np.ones(len(meant.faces)), columns.frame[2], s.making.pixel_mm or pixel),
         slit_mm=s.making.pixel_mm or pixel,
         disagreeing_layers=int((disagree > 0).sum()),

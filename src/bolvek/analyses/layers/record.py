@@ -91,7 +91,7 @@ class LayerSettings:
 
 
 @dataclass(frozen=True, kw_only=True)
-class Skin:
+class Membrane:
     """Material too thin across an opening or a void. kind: "floor" (open below), "roof" (open above), "between".
 
     least_mm: where it is thinnest, at where_mm; layers: numbers of the first and the last it lies in.
@@ -174,7 +174,7 @@ class LayerRecord:
     jumps: list[Jump]
     islands: int
     island_list: list[Island]
-    skins: list[Skin]
+    membranes: list[Membrane]
     slits: list[Slit]
     slit_mm: float
     disagreeing_layers: int
@@ -220,11 +220,11 @@ def findings_of(r: LayerRecord, kind: str) -> tuple[Finding, ...]:
         text = f"{count_text(r.islands, 'island')}: material begins with nothing beneath, the lowest "
         text += f"{length_text(first.height_mm)} up at {point_text(first.where_mm)}"
         add("islands", "fault", r.islands, text, first.where_mm)
-    if r.skins:
-        worst = min(r.skins, key=lambda s: s.least_mm)
-        word = "a skin" if len(r.skins) == 1 else f"{len(r.skins):,} skins"
+    if r.membranes:
+        worst = min(r.membranes, key=lambda s: s.least_mm)
+        word = "a membrane" if len(r.membranes) == 1 else f"{len(r.membranes):,} membranes"
         text = f"{word} across openings or voids: {length_text(worst.least_mm)} thin at {point_text(worst.where_mm)}"
-        add("skins", "fault", len(r.skins), f"{text}, {worst.area_mm2:.3g} mm2 ({worst.kind})", worst.where_mm)
+        add("membranes", "fault", len(r.membranes), f"{text}, {worst.area_mm2:.3g} mm2 ({worst.kind})", worst.where_mm)
     if r.slits:
         worst_slit = min(r.slits, key=lambda s: s.width_mm)
         text = f"{count_text(len(r.slits), 'slit')} narrower than a pixel ({length_text(r.slit_mm)}), "

@@ -49,9 +49,12 @@ def telling_layers(record: LayerRecord) -> list[tuple[int, str]]:
         return int(np.clip(mm / record.layer_mm, 0, record.count - 1))
 
     found: list[tuple[int, str]] = []
-    for skin in record.skins[:1]:
+    for membrane in record.membranes[:1]:
         found.append(
-            (at(skin.layers[0] * record.layer_mm + 0.5 * skin.least_mm), f"skin, {length_text(skin.least_mm)}")
+            (
+                at(membrane.layers[0] * record.layer_mm + 0.5 * membrane.least_mm),
+                f"membrane, {length_text(membrane.least_mm)}",
+            )
         )
     for cup in record.cups[:1]:
         found.append(
@@ -87,8 +90,8 @@ def _area_plot(figure: "Figure", r: LayerRecord) -> None:
     axes.set_ylim(0, 1.28 * top)
     for cup in r.cups[:6]:
         axes.axvspan(cup.from_mm, cup.to_mm, color=STAYS, alpha=0.13, lw=0)
-    for skin in r.skins[:12]:
-        axes.axvline((skin.layers[0] + 0.5) * r.layer_mm, color=palette.UNFIT, lw=1.2)
+    for membrane in r.membranes[:12]:
+        axes.axvline((membrane.layers[0] + 0.5) * r.layer_mm, color=palette.UNFIT, lw=1.2)
     if r.islands:
         up = [i.height_mm for i in r.island_list]
         axes.plot(up, np.full(len(up), 1.18 * top), "v", color=ISLAND, ms=6, clip_on=False)
@@ -105,7 +108,7 @@ def _area_plot(figure: "Figure", r: LayerRecord) -> None:
         spine.set_color(palette.QUIET)
     events = [
         (r.islands, "\u25bc", "island", ISLAND),
-        (len(r.skins), "|", "skin", palette.UNFIT),
+        (len(r.membranes), "|", "membrane", palette.UNFIT),
         (len(r.cups), "\u25a0", "suction cup", "#c8dcea"),
     ]
     x = WIDTH - 460.0

@@ -35,11 +35,11 @@ def layer_rows(r: LayerRecord, holes: list[str], *, most: int = MOST_LISTED) -> 
     rows += limited(
         [
             (
-                "skin" if not k else "",
+                "membrane" if not k else "",
                 f"{s.kind}, {length_text(s.least_mm)} thin, {s.area_mm2:.3g} mm2 at {point_text(s.where_mm)}, "
                 f"layers {s.layers[0]:,} to {s.layers[1]:,}",
             )
-            for k, s in enumerate(r.skins)
+            for k, s in enumerate(r.membranes)
         ],
         most,
     )
@@ -65,8 +65,8 @@ def layer_rows(r: LayerRecord, holes: list[str], *, most: int = MOST_LISTED) -> 
     rows.append(
         (
             "method",
-            f"areas and volume {how}; liquid, skins and cups by {r.columns:,} columns {r.pixel_mm:.3g} mm apart, exact "
-            f"in height: upright walls and ways thinner than that are not seen",
+            f"areas and volume {how}; liquid, membranes and cups by {r.columns:,} columns {r.pixel_mm:.3g} mm apart, "
+            f"exact in height: upright walls and ways thinner than that are not seen",
         )
     )
     return rows
@@ -113,5 +113,5 @@ def layer_line(r: LayerRecord) -> str:
     stays = "not judged" if r.pool_mm3 is None else volume_text(r.pool_mm3)
     return (
         f"{r.count:,} layers, {r.resin_ml:.2f} ml, widest {r.area_max_mm2 / 100:.2f} cm2, "
-        f"{count_text(r.islands, 'island')}, {count_text(len(r.skins), 'skin')}, liquid that stays {stays}"
+        f"{count_text(r.islands, 'island')}, {count_text(len(r.membranes), 'membrane')}, liquid that stays {stays}"
     )

@@ -3,7 +3,7 @@
 import numpy as np
 
 from bolvek.analyses.columns import Columns
-from bolvek.analyses.layers.record import Skin, Slit
+from bolvek.analyses.layers.record import Membrane, Slit
 from bolvek.analyses.thickness import sample_surface
 from bolvek.analyses.thickness.spots import gather_spots
 from bolvek.arrays import Floats, Ints
@@ -12,15 +12,17 @@ from bolvek.mesh import Mesh
 from bolvek.units import as_triple
 
 _HELD_SHARE = 0.85
-"""A skin is held by thicker material along this share of its rim at least: what tapers to an edge is not."""
+"""A membrane is held by thicker material along this share of its rim at least: what tapers to an edge is not."""
 _LEAST_PIXELS = 9
-_MOST_SKINS = 200
+_MOST_MEMBRANES = 200
 _MOST_SAMPLES = 150_000
 _FACING = -0.9
 _UPRIGHT = 0.5
 
 
-def find_skins(columns: Columns, limit_mm: float, floor_mm: float, layer_mm: float, *, on_plate: bool) -> list[Skin]:
+def find_membranes(
+    columns: Columns, limit_mm: float, floor_mm: float, layer_mm: float, *, on_plate: bool
+) -> list[Membrane]:
     """Stretches of material thinner than the limit, with air above and below, that thicker material holds all around.
 
     Largest first. on_plate: what begins on the plate has no air below.
@@ -43,11 +45,11 @@ def find_skins(columns: Columns, limit_mm: float, floor_mm: float, layer_mm: flo
     size = np.bincount(zone, minlength=n)
     around, open_rim = np.bincount(zone, held[rows], n), np.bincount(zone, free[rows], n)
     good = np.flatnonzero((size >= _LEAST_PIXELS) & (around >= _HELD_SHARE * np.maximum(around + open_rim, 1)))
-    good = good[np.argsort(-size[good], kind="stable")][:_MOST_SKINS]
-    return [_skin(c, rows[zone == z], floor_mm, layer_mm) for z in good]
+    good = good[np.argsort(-size[good], kind="stable")][:_MOST_MEMBRANES]
+    return [_membrane(c, rows[zone == z], floor_mm, layer_mm) for z in good]
 
 
-def _skin(c: Columns, rows: Ints, floor_mm: float, layer_mm: float) -> Skin:
+def _membrane(c: Columns, rows: Ints, floor_mm: float, layer_mm: float) -> Membrane:
     thick = c.high[rows] - c.low[rows]
     worst = int(rows[np.argmin(thick)])
     column = c.column_of[rows]
@@ -56,7 +58,7 @@ def _skin(c: Columns, rows: Ints, floor_mm: float, layer_mm: float) -> Skin:
     kind = "floor" if open_below else "roof" if open_above else "between"
     middle = 0.5 * (c.low[worst] + c.high[worst])
     low, high = float(c.low[rows].min()), float(c.high[rows].max())
-    return Skin(
+    return Membrane(
         kind=kind,
         area_mm2=len(rows) * c.pixel_mm2,
         least_mm=float(thick.min()),
