@@ -365,11 +365,10 @@ def liquid(folder: Path) -> None:
             seconds["holes"].append(time.perf_counter() - begin)
         took = [statistics.median(s) for s in seconds.values()]
         of = sum(r.volume_mm3 for r in record.rooms)
-        print(
-            f"| {name} | {len(solid.faces):,} | {columns.shape[0]} x {columns.shape[1]} | {took[0]:.2f} | {took[1]:.2f} | "
-            f"{took[2]:.2f} | {len(placed)} | {record.stays_mm3:.1f} mm3, {100 * record.stays_mm3 / of:.3f}% |",
-            flush=True,
-        )
+        stays = f"{record.stays_mm3:.1f} mm3, {100 * record.stays_mm3 / of:.3f}%"
+        figures = " | ".join(f"{s:.2f}" for s in took)
+        grid = f"{columns.shape[0]} x {columns.shape[1]}"
+        print(f"| {name} | {len(solid.faces):,} | {grid} | {figures} | {len(placed)} | {stays} |", flush=True)
     print("\n| `layers` | triangles | layers | work s | whole program s | MB |\n|---|---|---|---|---|---|")
     source, told = folder / "in.stl", folder / "layers.json"
     for name, (mesh, _) in bodies.items():

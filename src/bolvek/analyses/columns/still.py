@@ -27,14 +27,14 @@ _LEVEL_PIXELS = 0.2
 
 @dataclass(frozen=True, kw_only=True)
 class Pool:
-    """What stays in one place. lowest_mm: its lowest point; level_mm: the height to which it stands along up, above
-    the model's lowest point; sill_mm: where it would flow over, None for one without any way out (enclosed).
+    """What stays in one place. lowest_mm: its lowest point; level_mm: how high it stands, along up in the model's
+    coordinates; sill_mm: where it would flow over, None for one without any way out (enclosed).
 
     depth_mm: at its deepest; area_mm2: its widest section; covered_share: of its volume, how much has material above.
     """
 
     volume_mm3: float
-    level_mm: float | None
+    level_mm: float
     depth_mm: float
     lowest_mm: Triple
     sill_mm: Triple | None
@@ -46,7 +46,7 @@ class Pool:
 @dataclass(frozen=True, kw_only=True)
 class Cup:
     """A void that the part built so far closes: at its widest so large at a height, closed from one height to another
-    (mm above the lowest point); enclosed: it never opens."""
+    (mm above the lowest point, and layers counted from 0); enclosed: it never opens."""
 
     volume_mm3: float
     area_mm2: float
@@ -54,6 +54,8 @@ class Cup:
     from_mm: float
     to_mm: float
     widest_at_mm: float
+    from_layer: int
+    to_layer: int
     enclosed: bool
 
 
@@ -213,12 +215,13 @@ def pool_of(still: Still, nodes: Ints) -> Pool:
     at = float(bottom.min()) if still.down else float(top.max())
     deepest = _in_the_middle(still, nodes[np.abs((bottom if still.down else top) - at) <= _LEVEL_PIXELS * c.pixel_mm])
     edge = still.floor if still.down else still.ceiling
-    height = float(still.level[nodes[0]])
     covered = np.isfinite(still.ceiling[nodes]) if still.down else np.isfinite(still.floor[nodes])
     area, _ = _widest(bottom, top)
     return Pool(
         volume_mm3=float((top - bottom).sum()) * c.pixel_mm2,
-        level_mm=None if sill < 0 else height - _ground(c),
+        level_mm=(float(top.max()) if still.down else float(bottom.min()))
+        if sill < 0
+        else float(still.level[nodes[0]]),
         depth_mm=float(top.max() - bottom.min()),
         lowest_mm=as_triple(c.middle(int(still.column[deepest]), at)),
         sill_mm=None if sill < 0 else as_triple(c.middle(int(still.column[sill]), float(edge[sill]))),
@@ -245,7 +248,7 @@ def _widest(bottom: Floats, top: Floats) -> tuple[int, float]:
     return int(there[k]), float(heights[order[k]])
 
 
-def list_cups(still: Still, least_mm2: float, least_mm: float) -> list[Cup]:
+def list_cups(still: Still, least_mm2: float, least_mm: float, layer_mm: float) -> list[Cup]:
     """Voids that are closed against the vat while the part is built along up: those as wide and as deep as asked."""
     c = still.columns
     volume = still.volumes
@@ -270,6 +273,8 @@ def list_cups(still: Still, least_mm2: float, least_mm: float) -> list[Cup]:
                 from_mm=float(bottom.min()) - ground,
                 to_mm=float(top.max()) - ground,
                 widest_at_mm=at - ground,
+                from_layer=int((float(bottom.min()) - ground) / layer_mm),
+                to_layer=int((float(top.max()) - ground) / layer_mm),
                 enclosed=sill < 0,
             )
         )

@@ -82,7 +82,7 @@ def read_layers(mesh: Mesh, settings: LayerSettings) -> tuple[LayerRecord, Layer
     areas = stack.areas() if exact else _pixel_areas(columns, stack)
     volume = meant.volume if exact else columns.volume_mm3
     limit = max(2 * s.layer_mm, s.least_wall_mm)
-    cups = list_cups(still, CUP_MM2, CUP_MM) if judged else []
+    cups = list_cups(still, CUP_MM2, CUP_MM, s.layer_mm) if judged else []
     peak = int(np.argmax(areas)) if len(areas) else 0
     heights = stack.heights_mm
     record = LayerRecord(
@@ -164,7 +164,9 @@ def _poses(mesh: Mesh, s: LayerSettings, still: Still) -> tuple[list[PoseStill],
     found = []
     for up in s.drain_poses:
         here = let_stand(make_columns(mesh, up, s.pixel_mm))
-        found.append(PoseStill(up=up, stays_mm3=here.volume_mm3, covered_mm3=_covered_mm3(here)))
+        found.append(
+            PoseStill(up=up, stays_mm3=here.volume_mm3, covered_mm3=_covered_mm3(here), pools=list_pools(here))
+        )
     return found, min(p.stays_mm3 for p in found)
 
 

@@ -125,11 +125,12 @@ class Jump:
 
 @dataclass(frozen=True, kw_only=True)
 class PoseStill:
-    """What stays when it drains with this direction up: all, and what is covered by material."""
+    """What stays when it drains with this direction up: all, what is covered by material, pool by pool."""
 
     up: Triple
     stays_mm3: float
     covered_mm3: float
+    pools: list[Pool]
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -241,7 +242,7 @@ def findings_of(r: LayerRecord, kind: str) -> tuple[Finding, ...]:
         cup = r.cups[0]
         severity = "fault" if wide else "note"
         text = f"{count_text(len(r.cups), 'suction cup')} while it is built: {cup.area_mm2 / 100:.2f} cm2 closed from "
-        text += f"{length_text(cup.from_mm)} to {length_text(cup.to_mm)}, {volume_text(cup.volume_mm3)}"
+        text += f"layer {cup.from_layer:,} to {cup.to_layer:,}, {volume_text(cup.volume_mm3)}"
         add("cups", severity, len(r.cups), text, cup.where_mm)
     if r.air and r.air_mm3 is not None and r.air_mm3 > RESIDUE_MM3:
         text = f"{volume_text(r.air_mm3)} of air stay beneath it when it is immersed: a vent would let it out"
@@ -253,4 +254,4 @@ def _pool_text(pool: Pool) -> str:
     text = f"{volume_text(pool.volume_mm3)} at {point_text(pool.lowest_mm)}"
     if pool.sill_mm is None:
         return f"{text}, without a way out"
-    return f"{text}, up to {length_text(pool.level_mm or 0.0)}, over the sill at {point_text(pool.sill_mm)}"
+    return f"{text}, held by the sill at {point_text(pool.sill_mm)}"

@@ -104,7 +104,7 @@ def hole_text(place: tuple[float, float, float] | None, freed_mm3: float) -> str
 
 
 def _cup_text(c: Cup) -> str:
-    ends = f"closed from {length_text(c.from_mm)} to {length_text(c.to_mm)}"
+    ends = f"closed from {length_text(c.from_mm)} to {length_text(c.to_mm)} (layers {c.from_layer:,} to {c.to_layer:,})"
     return f"{c.area_mm2 / 100:.2f} cm2 at {length_text(c.widest_at_mm)}, {ends}, {volume_text(c.volume_mm3)}"
 
 
