@@ -3,7 +3,7 @@
 import numpy as np
 
 from bolvek.analyses.thickness import SAMPLES_A_WALL, SQUARE_DEG, crease_samples, measure, sample_surface
-from bolvek.arrays import Bools, Floats
+from bolvek.arrays import Bools, Floats, Ints
 from bolvek.mesh import Mesh
 from bolvek.operations.drain.bore import Bore
 from bolvek.spatial.frames import across
@@ -77,9 +77,12 @@ def wall_after(mesh: Mesh, sides: Bools, bore: Bore, radius: float, wall: float)
     surface it can leave a fin that no sample before the cut meets.
     """
     ends = np.stack([bore.start, bore.end])
-    room = radius + 0.5 * wall
+    room, reach = radius + 0.5 * wall, _REACH * wall
+    # the tree of a patch is made sooner than that of a mesh that was just cut
+    mine = _faces_near(mesh, ends, room + reach)
+    mesh, sides = mesh.picked(mine), sides[mine]
     only = np.zeros(len(mesh.faces), bool)
-    only[mesh.tree.faces_in_box(ends.min(axis=0) - room, ends.max(axis=0) + room)] = True
+    only[_faces_near(mesh, ends, room)] = True
     if not only.any():
         return np.inf
     spacing = wall / SAMPLES_A_WALL
@@ -88,7 +91,6 @@ def wall_after(mesh: Mesh, sides: Bools, bore: Bore, radius: float, wall: float)
     points = np.concatenate([samples.points, feet])
     face = np.concatenate([samples.face, beside])
     normals = np.concatenate([mesh.normals_of(samples.face), out])
-    reach = _REACH * wall
     m = measure(mesh, points, face, np.ones(len(mesh.faces)), widest_ball_mm=reach, normals=normals, far_mm=reach)
     axis = (bore.end - bore.start) / np.linalg.norm(bore.end - bore.start)
     off = points - bore.start
@@ -96,3 +98,14 @@ def wall_after(mesh: Mesh, sides: Bools, bore: Bore, radius: float, wall: float)
     # a crease of another surface counts where the wall it looks through ends at the hole
     near = (np.linalg.norm(off, axis=1) < room) & (sides[face] | sides[np.maximum(m.hit, 0)] & (m.hit >= 0))
     return float(m.wall[near & m.square & (m.wall < wall)].min(initial=np.inf))
+
+
+def _faces_near(mesh: Mesh, ends: Floats, reach: float) -> Ints:
+    """Faces whose boxes meet the box around points (N, 3), as much larger; without a tree."""
+    near = np.ones(len(mesh.faces), bool)
+    for axis in range(3):
+        rows = np.flatnonzero(near)
+        across = mesh.vertices[:, axis][mesh.faces[rows]]
+        low, high = ends[:, axis].min() - reach, ends[:, axis].max() + reach
+        near[rows] = (across.max(axis=1) >= low) & (across.min(axis=1) <= high)
+    return np.flatnonzero(near)
