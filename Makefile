@@ -5,7 +5,7 @@ PYTHON ?= python3
 VENV := .venv
 BIN := $(VENV)/bin
 
-.PHONY: demo test fool words wounds skins troubled bench clean
+.PHONY: demo test fool words wounds skins troubled drains bench clean
 
 demo: $(VENV)/.user
 	$(BIN)/bolvek demo out/ --replace
@@ -35,6 +35,10 @@ skins: $(VENV)/.dev
 
 troubled: $(VENV)/.dev
 	cd tests && ../$(BIN)/python troubled.py
+
+# voids of known volume, and twelve organic models whose drains place themselves
+drains: $(VENV)/.dev
+	cd tests && ../$(BIN)/python drains.py
 
 bench: $(VENV)/.dev
 	$(BIN)/python -m bench.run
