@@ -18,6 +18,18 @@ def _root(parent, i):
     return i
 
 
+@helper
+def _beside(p, side, ny, columns):
+    """The column beside column p: the next along either direction (0, 1), then those before it (2, 3); -1 for none."""
+    if side == 0:
+        return p + ny if p + ny < columns else np.int64(-1)
+    if side == 1:
+        return p + 1 if p % ny < ny - 1 else np.int64(-1)
+    if side == 2:
+        return p - ny if p >= ny else np.int64(-1)
+    return p - 1 if p % ny > 0 else np.int64(-1)
+
+
 @kernel("i8[:] i8 f8[:] f8[:] i4[:] i4[:] i1[:] i4[:]! f8[:]! i4[:]! i4[:]!")
 def flood(node_start, ny, floor, ceiling, column, order, base, parent, level, sill, pool):
     """The level to which each node fills before what is in it finds its way out, over the lowest sill on any way.
@@ -41,19 +53,11 @@ def flood(node_start, ny, floor, ceiling, column, order, base, parent, level, si
         n = order[q]
         low, high = floor[n], ceiling[n]
         p = np.int64(column[n])
-        row = p % ny
         found = 0
         outside = base[n] == 2
         for side in range(4):
-            if side == 0:
-                o = p - ny
-            elif side == 1:
-                o = p + ny
-            elif side == 2:
-                o = p - 1 if row > 0 else np.int64(-1)
-            else:
-                o = p + 1 if row < ny - 1 else np.int64(-1)
-            if o < 0 or o >= columns:
+            o = _beside(p, side, ny, columns)
+            if o < 0:
                 continue
             for m in range(node_start[o], node_start[o + 1]):
                 if floor[m] >= high:
@@ -121,8 +125,8 @@ def link_nodes(node_start, ny, floor, ceiling, column, chosen, parent):
             continue
         p = np.int64(column[n])
         for side in range(2):
-            o = p + ny if side == 0 else (p + 1 if p % ny < ny - 1 else np.int64(-1))
-            if o < 0 or o >= columns:
+            o = _beside(p, side, ny, columns)
+            if o < 0:
                 continue
             for m in range(node_start[o], node_start[o + 1]):
                 if floor[m] >= ceiling[n]:
@@ -147,18 +151,10 @@ def rims_of(node_start, ny, floor, ceiling, column, chosen, held, free):
         if chosen[n] == 0:
             continue
         p = np.int64(column[n])
-        row = p % ny
         for side in range(4):
-            if side == 0:
-                o = p - ny
-            elif side == 1:
-                o = p + ny
-            elif side == 2:
-                o = p - 1 if row > 0 else np.int64(-1)
-            else:
-                o = p + 1 if row < ny - 1 else np.int64(-1)
+            o = _beside(p, side, ny, columns)
             beside = 0
-            if 0 <= o < columns:
+            if o >= 0:
                 for m in range(node_start[o], node_start[o + 1]):
                     if floor[m] < ceiling[n] and ceiling[m] > floor[n]:
                         beside = max(beside, 1 if chosen[m] == 1 else 2)
