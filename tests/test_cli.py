@@ -36,7 +36,7 @@ def test_help_is_quick_and_complete(bolvek):
 @pytest.mark.xdist_group("demo")  # it is run once
 def test_the_whole_way_on_the_carp(bolvek, demo_folder):
     done, folder = demo_folder
-    for word in ("read", "scale", "check", "hollow", "place", "drain", "proof", "write", "verdict"):
+    for word in ("read", "scale", "check", "hollow", "flood", "drain", "plugs", "proof", "write", "verdict"):
         assert word in done.stdout
     record = Record.model_validate_json((folder / "carp.prep.json").read_text())
     proof = record.models[0].proof
@@ -168,11 +168,13 @@ def test_demo_leaves_models_record_and_pictures(bolvek, demo_folder):
     _, folder = demo_folder
     names = {str(p.relative_to(folder)) for p in folder.rglob("*") if p.is_file()}
     carp = {"carp.stl", "carp.png", "carp.prep.stl", "carp.prep.png", "carp.prep.json"}
-    proven = {"twin_lamp.stl", "twin_lamp.proof.png"}
+    carp |= {f"carp.plugs/carp.plug{k}.stl" for k in (1, 2)}
+    proven = {"twin_lamp.stl", "twin_lamp.proof.png", "twin_lamp.drain.stl", "twin_lamp.drain.png"}
     looked = {"finial.stl", "cloud_tile.ply", "dragon_bracket.obj", "survey.json"}
     pictures = {f"{name}.survey.png" for name in ("finial", "cloud_tile", "dragon_bracket")}
     lanterns = {f"lantern_set/{n}{s}" for n in ("body", "lid", "hook") for s in (".stl", ".sized.stl")}
-    measured = {"gourd.stl", "gourd.walls.png"} | {f"lattice_shade{s}" for s in (".stl", ".overhangs.png", ".ways.png")}
+    measured = {"gourd.stl", "gourd.walls.png"}
+    measured |= {f"lattice_shade{s}" for s in (".stl", ".overhangs.png", ".ways.png", ".layers.png")}
     mended = {"finial.mend.stl", "finial.mend.png", "cloud_tile.mend.ply", "cloud_tile.mend.png"}
     solids = {
         f"{name}{s}"
