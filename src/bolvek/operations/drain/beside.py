@@ -34,7 +34,9 @@ def wall_left(mesh: Mesh, bore: Bore, radius: float, wall: float) -> float:
     reach = _REACH * wall
     m = measure(mesh, points[inside], no_face, ones, widest_ball_mm=reach, normals=-outward[inside], far_mm=reach)
     least = float(m.wall[m.square & (m.wall < wall)].min(initial=np.inf))
-    return min(least, _from_faces(mesh, bore.start, axis, length, radius, wall))
+    if least < wall:  # too little already
+        return least
+    return _from_faces(mesh, bore.start, axis, length, radius, wall)
 
 
 def _from_faces(mesh: Mesh, start: Floats, axis: Floats, length: float, radius: float, wall: float) -> float:
