@@ -48,6 +48,16 @@ VERBS = {
         "remesh, voxel, shrinkwrap, boolean union, make solid, close gaps",
         ("mesh", "shells", "faults", "walls", "hollow", "rooms", "places"),
     ),
+    "fuse": Verb(
+        "Make one body of overlapping parts; bring near ones together.",
+        "union, merge, combine, boolean, join parts",
+        ("mesh", "shells", "faults", "fuse", "mend", "hollow", "places"),
+    ),
+    "carve": Verb(
+        "Take one model out of another.",
+        "subtract, difference, boolean, engrave, cut out",
+        ("mesh", "shells", "faults", "fuse", "mend", "hollow", "places"),
+    ),
     "slim": Verb(
         "Fewer triangles, with the deviation measured.",
         "decimate, simplify, reduce, file size, megabytes",

@@ -20,6 +20,7 @@ from bolvek.analyses.thickness import WallRecord
 from bolvek.formats.registry import Model
 from bolvek.mesh import Mesh
 from bolvek.operations.drain import DrainRecord, PlugRecord
+from bolvek.operations.fuse import FuseRecord
 from bolvek.operations.hollow import HollowRecord
 from bolvek.operations.mend import MendRecord
 from bolvek.operations.pose import PoseRecord
@@ -64,6 +65,8 @@ class ModelSection(BaseModel):
     plan: SolidPlan | None = None
     solid: SolidRecord | None = None
     thicken: ThickenRecord | None = None
+    fuse: FuseRecord | None = None
+    carve: FuseRecord | None = None
     recast: RecastRecord | None = None
     recasts: list[RecastRecord] | None = None
     slim: SlimRecord | None = None

@@ -1,6 +1,21 @@
-"""Closed meshes put together."""
+"""Parts into one and out of one another: exact arrangement, union, difference."""
 
+from bolvek.operations.fuse.fuse import FuseRecord, FuseSettings, Reached, VoidMade, carve, fuse
+from bolvek.operations.fuse.gather import Gathered, gather
 from bolvek.operations.fuse.parts import fuse_parts, parts_of
-from bolvek.operations.fuse.unite import unite
+from bolvek.operations.fuse.unite import unite, unite_exactly
 
-__all__ = ["fuse_parts", "parts_of", "unite"]
+__all__ = [
+    "FuseRecord",
+    "FuseSettings",
+    "Gathered",
+    "Reached",
+    "VoidMade",
+    "carve",
+    "fuse",
+    "fuse_parts",
+    "gather",
+    "parts_of",
+    "unite",
+    "unite_exactly",
+]

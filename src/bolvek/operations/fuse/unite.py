@@ -3,9 +3,10 @@
 from collections.abc import Iterator
 
 import numpy as np
+from numpy.typing import NDArray
 
 from bolvek.analyses.soundness import find_defects
-from bolvek.arrays import Bools, Ints32
+from bolvek.arrays import Bools, Floats, Ints32
 from bolvek.errors import WorkError
 from bolvek.mesh import Mesh
 from bolvek.mesh.topology import collapsed_faces
@@ -67,15 +68,48 @@ def stored_soundly(mesh: Mesh, fixed: Bools) -> Mesh:
 
 
 def _arranged(a: Mesh, b: Mesh, keep: tuple[int, int], tries: int) -> Iterator[tuple[Mesh, Ints32]]:
-    """`arrange` with the second mesh where it is, then moved a little, as often as asked."""
+    """`arrange` with the second mesh where it is, then grown and moved a little, as often as asked.
+
+    Grown, so that bodies which lie on each other meet in earnest instead of being drawn apart.
+    """
     rng = np.random.default_rng(_SEED)
     reach = JITTER_SHARE * float(np.maximum(a.size, b.size).max())
     for turn in range(tries):
-        moved = b.moved(b.vertices + rng.uniform(-reach, reach, 3) * 2.0**turn) if turn else b
+        moved = b.moved(_grown(b, 4 * reach * 2.0**turn) + rng.uniform(-reach, reach, 3) * 2.0**turn) if turn else b
         try:
-            yield arrange(a, moved, keep)
+            result, source = arrange(a, moved, keep)
         except TooClose:
             continue
+        yield (_put_back(result, source >= len(a.faces), moved, b) if turn else result), source
+
+
+def _put_back(result: Mesh, theirs: Bools, moved: Mesh, before: Mesh) -> Mesh:
+    """The result with those corners of the second mesh where they were before it was moved that no cut face has."""
+
+    def keys(vertices: Floats) -> NDArray[np.void]:
+        return np.ascontiguousarray(vertices + 0.0).view("V24").ravel()
+
+    order = np.argsort(keys(moved.vertices))
+    known, mine = keys(moved.vertices)[order], keys(result.vertices)
+    at = np.minimum(np.searchsorted(known, mine), len(known) - 1)
+    found = known[at] == mine
+    free = found.copy()
+    free[result.faces[~theirs].ravel()] = False
+    cut = theirs & ~found[result.faces].all(axis=1)
+    free[result.faces[cut].ravel()] = False
+    vertices = np.where(free[:, None], before.vertices[order[at]], result.vertices)
+    return result.moved(vertices)
+
+
+def _grown(mesh: Mesh, by: float) -> Floats:
+    """Vertices (V, 3) moved out along their mean normals."""
+    total = np.zeros((len(mesh.vertices), 3))
+    unit = mesh.unit_normals
+    for k in range(3):
+        for axis in range(3):
+            total[:, axis] += np.bincount(mesh.faces[:, k], unit[:, axis], len(total))
+    length = np.linalg.norm(total, axis=1, keepdims=True)
+    return np.asarray(mesh.vertices + by * total / np.maximum(length, 1e-300))
 
 
 def _stored(mesh: Mesh, source: Ints32) -> tuple[Mesh, Ints32]:

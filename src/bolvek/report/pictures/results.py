@@ -19,6 +19,11 @@ def plain_result(path: Path, mesh: Mesh) -> bytes:
     return picture(mesh, model_caption(path, mesh))
 
 
+def solid_result(path: Path, mesh: Mesh, *, cut_open: bool) -> bytes:
+    """The mesh, on request cut open."""
+    return picture(mesh, model_caption(path, mesh), cut_open=cut_open)
+
+
 def proof_result(path: Path, mesh: Mesh, proof: ProofRecord, rooms: Cavities | None) -> bytes:
     """The mesh, cut open where it has rooms, with the figures and the verdict of its proof."""
     more = {"material": f"{proof.volume_mm3 / 1000:.1f} cm3 of material"}

@@ -1,0 +1,84 @@
+"""`bolvek fuse`."""
+
+import dataclasses
+from functools import partial
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+import click
+
+from bolvek.cli.base.options import Asked, models_argument, options, output_option, writing_options
+from bolvek.cli.base.types import LENGTH
+
+if TYPE_CHECKING:
+    from bolvek.cli.base.run import Outcome, Steps
+    from bolvek.formats import Model
+    from bolvek.mesh import Mesh
+    from bolvek.operations.fuse import FuseRecord
+
+
+@click.command("fuse")
+@options(
+    models_argument,
+    output_option,
+    click.option("--reach", type=LENGTH, help="Parts that hover nearer than this are moved into contact."),
+    click.option("--fill-voids", is_flag=True, help="Fill voids that the parts close between them."),
+    click.option("--recast", "again", is_flag=True, help="Make parts anew that are open or cross themselves."),
+    writing_options,
+)
+def command(
+    models: tuple[Path, ...], output: Path | None, reach: float | None, fill_voids: bool, again: bool, **shared: Any
+) -> None:
+    """Make one body of all closed parts of all models: what overlaps is one, untouched faces stay bit for bit.
+
+    Several models go into one, written beside the first without -o.
+
+    \b
+    Examples:
+      bolvek fuse finial.mend.stl --reach 0.2mm -o finial.stl
+      bolvek fuse body.stl handle.stl spout.stl -o pot.stl
+    """
+    from bolvek.cli.base.run import Run, run
+    from bolvek.formats import read_model
+    from bolvek.jobs.files import expand
+    from bolvek.operations.fuse import FuseSettings, fuse, gather
+    from bolvek.report.words.fuse import fuse_text
+
+    asked = Asked(**shared)
+    settings = FuseSettings(reach_mm=reach, fill_voids=fill_voids, recast=again)
+    first, *others = expand(models)
+
+    def work(model: "Model", step: "Steps") -> "Outcome":
+        read = [step("read others", partial(read_model, path, unit=asked.unit)).mesh for path in others]
+        mesh = model.mesh.joined(*read) if read else model.mesh
+        made, record = step("fuse", lambda: fuse(gather(mesh, again=again), settings))
+        return fused_outcome(model, made, record, "fuse", asked)
+
+    how = Run(
+        verb="fuse",
+        settings={"": settings},
+        work=work,
+        writes="made",
+        inputs={f"model {k}": path for k, path in enumerate(others, 2)},
+        texts={"fuse": lambda done: fuse_text(done[1])},
+        kernels=("walls", "hollow", "rooms", "places") if again else (),
+    )
+    run(how, [first], asked, output)
+
+
+def fused_outcome(model: "Model", made: "Mesh", record: "FuseRecord", verb: str, asked: Asked) -> "Outcome":
+    """What was fused or carved, with its rows and findings, drawn cut open where it has voids."""
+    from bolvek.cli.base.run import remade
+    from bolvek.cli.base.scaled import finding_rows
+    from bolvek.report.pictures.results import solid_result
+    from bolvek.report.words.fuse import fuse_findings, fuse_rows, fuse_text
+
+    findings = fuse_findings(record)
+    done = remade(model, made, {verb: record}, fuse_text(record), "done")
+    rows = [(*row, "") for row in fuse_rows(record, most=asked.most)] + finding_rows(findings)
+    return dataclasses.replace(
+        done,
+        rows=rows,
+        findings=findings,
+        picture=lambda: solid_result(model.path, made, cut_open=bool(record.voids)),
+    )

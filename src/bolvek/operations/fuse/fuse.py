@@ -1,0 +1,230 @@
+"""Fusing and carving: overlapping parts become one, tools are taken out of parts; what that made is told.
+
+Union and difference are those of `arrange`: untouched triangles stay bit for bit. Parts that touch along whole faces
+are grown by a few millionths of the size, so that they meet in earnest. Voids that the parts close between them
+are told, filled on request; parts that hover nearer than a reach are moved into contact along the shortest way.
+"""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from bolvek.analyses.shells import nest_exactly
+from bolvek.arrays import Floats
+from bolvek.errors import UsageError, WorkError
+from bolvek.mesh import Mesh
+from bolvek.operations.fuse.arrange import DIFFERENCE
+from bolvek.operations.fuse.gather import Gathered
+from bolvek.operations.fuse.parts import fuse_parts
+from bolvek.operations.fuse.unite import unite
+from bolvek.units import as_triple
+
+Triple = tuple[float, float, float]
+
+_INTO_SHARE = 1e-4
+"""So far, as a share of its longest side, a part that is brought into contact goes into the other."""
+CONTACT_SHARE = 2e-6
+"""Parts nearer than this share of the longest side are in contact as they are meant, whatever reach is asked for."""
+
+
+@dataclass(frozen=True, kw_only=True)
+class FuseSettings:
+    """reach_mm: parts that hover nearer than this are moved into contact (None: they stay); fill_voids: voids that the
+    parts close between them are filled; recast: open and crossing parts are made anew."""
+
+    reach_mm: float | None = None
+    fill_voids: bool = False
+    recast: bool = False
+
+    def check(self) -> None:
+        """Raise UsageError when the numbers make no sense."""
+        if self.reach_mm is not None and not 0 < self.reach_mm < float("inf"):
+            raise UsageError(f"--reach must be above 0, not {self.reach_mm:g} mm")
+
+
+@dataclass(frozen=True, kw_only=True)
+class VoidMade:
+    """A void closed in material: its volume and middle."""
+
+    volume_mm3: float
+    where_mm: Triple
+
+
+@dataclass(frozen=True, kw_only=True)
+class Reached:
+    """A body that hovered: how far off, where, and its triangles and volume."""
+
+    distance_mm: float
+    where_mm: Triple
+    triangles: int
+    volume_mm3: float
+
+
+@dataclass(frozen=True, kw_only=True)
+class FuseRecord:
+    """What came together, or was carved. parts, tools: bodies that went in; turned, copies, recast: shells turned to
+    face out, faces dropped as copies, parts made anew; before_mm3: of all parts (of what is carved), after_mm3 of the
+    result; voids: those that are new and were kept; filled: those that were filled; bodies: pieces that came out;
+    kept_faces: bit for bit as they were."""
+
+    parts: int
+    tools: int
+    turned: int
+    copies: int
+    recast: int
+    before_mm3: float
+    after_mm3: float
+    bodies: int
+    voids: tuple[VoidMade, ...]
+    filled: tuple[VoidMade, ...]
+    reached: tuple[Reached, ...]
+    kept_faces: int
+    triangles_before: int
+    triangles: int
+
+    @property
+    def changed_mm3(self) -> float:
+        """What the parts had in common, or what was carved out."""
+        return self.before_mm3 - self.after_mm3
+
+
+def fuse(parts: Gathered, settings: FuseSettings) -> tuple[Mesh, FuseRecord]:
+    """All parts as one body, or as few as there are; the result is sound as a file holds it.
+
+    Raises UsageError for impossible settings, WorkError where two parts cannot be put together.
+    """
+    settings.check()
+    bodies = list(parts.bodies)
+    union = fuse_parts(bodies)
+    reach = max(settings.reach_mm or 0.0, CONTACT_SHARE * float(union.size.max()))
+    union, reached = _brought_together(union, reach)
+    return _told(union, parts, None, settings, tuple(reached))
+
+
+def carve(parts: Gathered, tools: Gathered, settings: FuseSettings) -> tuple[Mesh, FuseRecord]:
+    """The parts as one body without what the tools fill. Raises WorkError, also where nothing is left."""
+    settings.check()
+    body, tool = fuse_parts(list(parts.bodies)), fuse_parts(list(tools.bodies))
+    made, _ = unite(body, tool, DIFFERENCE)
+    if not len(made.faces):
+        raise WorkError("nothing is left: the tools fill all of the model")
+    return _told(made, parts, tools, settings, ())
+
+
+def _told(
+    made: Mesh, parts: Gathered, tools: Gathered | None, settings: FuseSettings, reached: tuple[Reached, ...]
+) -> tuple[Mesh, FuseRecord]:
+    """The result with its voids filled where asked, and the record."""
+    before = {v.volume_mm3 for body in parts.bodies for v in _voids(body)}
+    fresh = [v for v in _voids(made) if not any(abs(v.volume_mm3 - b) <= 1e-6 * b for b in before)]
+    filled: list[VoidMade] = []
+    if settings.fill_voids and fresh:
+        made, filled, fresh = _filled(made, fresh), fresh, []
+    bodies = int((nest_exactly(made).volume > 0).sum())
+    own = np.concatenate([_keys(body) for body in parts.bodies])
+    return made, FuseRecord(
+        parts=len(parts.bodies),
+        tools=len(tools.bodies) if tools is not None else 0,
+        turned=parts.turned + (tools.turned if tools is not None else 0),
+        copies=parts.copies + (tools.copies if tools is not None else 0),
+        recast=len(parts.recast) + (len(tools.recast) if tools is not None else 0),
+        before_mm3=sum(body.volume for body in parts.bodies),
+        after_mm3=made.volume,
+        bodies=bodies,
+        voids=tuple(fresh),
+        filled=tuple(filled),
+        reached=reached,
+        kept_faces=int(np.isin(_keys(made), own).sum()),
+        triangles_before=sum(len(body.faces) for body in parts.bodies),
+        triangles=len(made.faces),
+    )
+
+
+def _voids(mesh: Mesh) -> list[VoidMade]:
+    """The closed voids of a sound mesh, largest first."""
+    low, high = mesh.shell_boxes
+    found = [
+        VoidMade(volume_mm3=float(volume), where_mm=as_triple(0.5 * (low[shell] + high[shell])))
+        for shell, volume in zip(*nest_exactly(mesh).voids, strict=True)
+    ]
+    return sorted(found, key=lambda v: (-v.volume_mm3, v.where_mm))
+
+
+def _filled(mesh: Mesh, voids: list[VoidMade]) -> Mesh:
+    """The mesh without some voids, and without what lies loose in them."""
+    nested = nest_exactly(mesh)
+    low, high = mesh.shell_boxes
+    places = {v.where_mm for v in voids}
+    gone = [int(s) for s, _ in zip(*nested.voids, strict=True) if as_triple(0.5 * (low[s] + high[s])) in places]
+    within = nested.inner[np.isin(nested.outer, gone)]
+    return mesh.picked(~np.isin(mesh.topology.shell, [*gone, *within.tolist()]))
+
+
+def _keys(mesh: Mesh) -> NDArray[np.void]:
+    """A value a face (F,), the same for the same three corners in the same turn as a file holds them."""
+    corners = (mesh.vertices[mesh.faces].astype(np.float32) + np.float32(0)).astype(np.float64)
+    key = corners @ np.array([0.7310585, 0.3132617, 0.6065307])
+    first = np.argmin(key, axis=1)
+    turned = np.take_along_axis(corners, ((first[:, None] + np.arange(3)) % 3)[..., None], axis=1)
+    flat = np.ascontiguousarray(turned.reshape(-1, 9))
+    return flat.view(np.dtype((np.void, flat.dtype.itemsize * 9))).ravel()
+
+
+def _brought_together(union: Mesh, reach: float) -> tuple[Mesh, list[Reached]]:
+    """Bodies that hover nearer than a reach, the smallest first, each moved into contact with the nearest."""
+    reached: list[Reached] = []
+    while True:
+        bodies = _bodies(union)
+        if len(bodies) == 1:
+            return union, reached
+        bodies.sort(key=lambda body: (body.volume, len(body.faces)))
+        for k, body in enumerate(bodies):
+            rest = [other for j, other in enumerate(bodies) if j != k]
+            others = rest[0].joined(*rest[1:])
+            way, where, distance = _shortest_way(body, others, reach)
+            if distance > reach:
+                continue
+            into = _INTO_SHARE * float(body.size.max())
+            step = way * (distance + into) / max(distance, 1e-12) if distance > 0 else way
+            union = fuse_parts([others, body.moved(body.vertices + step)])
+            reached.append(
+                Reached(distance_mm=distance, where_mm=where, triangles=len(body.faces), volume_mm3=body.volume)
+            )
+            break
+        else:
+            return union, reached
+        if len(_bodies(union)) >= len(bodies):
+            return union, reached[:-1]
+
+
+def _bodies(mesh: Mesh) -> list[Mesh]:
+    """The pieces of a sound mesh: each outer shell with what lies in it."""
+    nested = nest_exactly(mesh)
+    shell = mesh.topology.shell
+    found = []
+    for number in np.flatnonzero(nested.depth == 0).tolist():
+        mine = [number, *nested.inner[nested.outer == number].tolist()]
+        found.append(mesh.picked(np.isin(shell, mine)))
+    return found
+
+
+def _shortest_way(body: Mesh, others: Mesh, reach: float) -> tuple[Floats, Triple, float]:
+    """The way (3,) from a body to others, where it begins, and how long it is: between corners of one and faces of the
+    other, which is the shortest but for edges that pass each other."""
+    best = np.zeros(3), as_triple(np.zeros(3)), np.inf
+    for one, other, sign in ((body, others, 1.0), (others, body, -1.0)):
+        points = one.vertices
+        low, high = other.bounds
+        near = ((points >= low - reach) & (points <= high + reach)).all(axis=1)
+        points = points[near]
+        if not len(points):
+            continue
+        gap, face = other.tree.nearest(points, reach)
+        k = int(np.argmin(gap))
+        if not gap[k] < best[2] or face[k] < 0:
+            continue
+        to = other.tree.closest_points(points[[k]], face[[k]])[0]
+        start = points[k] if sign > 0 else to
+        best = sign * (to - points[k]), as_triple(start), float(gap[k])
+    return best

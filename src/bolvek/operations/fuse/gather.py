@@ -1,0 +1,96 @@
+"""The parts of models, each a closed body of its own with its voids, facing out of its material."""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from bolvek.analyses.shells import counted_once, standing
+from bolvek.arrays import Bools, Floats, Ints
+from bolvek.errors import WorkError
+from bolvek.mesh import Mesh
+from bolvek.mesh.topology import CROWDED
+from bolvek.operations.recast import RecastSettings, recast
+from bolvek.units import as_triple, count_text, point_text
+
+Triple = tuple[float, float, float]
+
+
+@dataclass(frozen=True, kw_only=True)
+class Gathered:
+    """Bodies, and what was done to have them: copies of faces dropped, shells turned to face out, recast parts; places
+    of those in the list."""
+
+    bodies: list[Mesh]
+    copies: int
+    turned: int
+    recast: tuple[int, ...]
+
+
+def gather(mesh: Mesh, *, name: str = "", again: bool = False) -> Gathered:
+    """The closed parts of a mesh: each outer shell with the voids in it.
+
+    again: parts that are open or cross themselves are recast. Otherwise raises WorkError, naming the part, and for a
+    mesh without parts.
+    """
+    once, kept = counted_once(mesh)
+    found = standing(once)
+    faces = np.where(found.sign[:, None] < 0, once.faces[:, ::-1], once.faces)
+    facing = Mesh(once.vertices, faces)
+    shell = once.topology.shell
+    cavity = np.array([role == "cavity" for role in found.roles], bool)
+    wrong = _wrong(once)
+    owner = _owners(found.nested.inner, found.nested.outer, np.abs(found.nested.volume), cavity)
+    bodies, made_anew = list[Mesh](), list[int]()
+    outer = np.flatnonzero(~cavity)
+    for number in outer.tolist():
+        mine = (shell == number) | np.isin(shell, np.flatnonzero(owner == number))
+        body = facing.picked(mine)
+        if number in wrong:
+            if not again:
+                raise WorkError(_refusal(once.picked(shell == number), wrong[number], name, len(outer)))
+            body, _ = recast(body, RecastSettings())
+            made_anew.append(len(bodies))
+        bodies.append(body)
+    if not bodies:
+        raise WorkError(f"{name or 'the model'} has no part: nothing in it is closed around material")
+    turned = int(np.unique(shell[found.sign < 0]).size)
+    copies = 0 if kept is None else len(mesh.faces) - len(once.faces)
+    return Gathered(bodies=bodies, copies=copies, turned=turned, recast=tuple(made_anew))
+
+
+def _wrong(mesh: Mesh) -> dict[int, str]:
+    """Shells that are no closed body, and why."""
+    topology, found = mesh.topology, {}
+    for number in np.flatnonzero(topology.open_shells).tolist():
+        found[number] = "is open"
+    for number in np.flatnonzero(_crowded(mesh)).tolist():
+        found.setdefault(number, "has edges of more than two faces")
+    pairs = mesh.meeting[0].astype(np.int64)
+    own = topology.shell[pairs[:, 0]]
+    for number in np.unique(own[own == topology.shell[pairs[:, 1]]]).tolist():
+        found.setdefault(number, "crosses itself")
+    return found
+
+
+def _crowded(mesh: Mesh) -> Bools:
+    crowded = np.zeros(mesh.topology.shells, bool)
+    crowded[mesh.topology.shell[np.flatnonzero(mesh.topology.opposite == CROWDED) // 3]] = True
+    return crowded
+
+
+def _owners(inner: Ints, outer: Ints, volume: Floats, cavity: Bools) -> Ints:
+    """For each void (S,) the smallest shell around it that is none; -1 for other shells."""
+    owner = np.full(len(cavity), -1)
+    for number in np.flatnonzero(cavity).tolist():
+        around = outer[inner == number]
+        around = around[~cavity[around]]
+        if len(around):
+            owner[number] = int(around[np.argmin(volume[around])])
+    return owner
+
+
+def _refusal(part: Mesh, why: str, name: str, count: int) -> str:
+    place = point_text(as_triple(part.bounds.mean(axis=0)))
+    which = f"a part of {count_text(len(part.faces), 'triangle')} around {place}" if count > 1 else "the part"
+    of = f" of {name}" if name else ""
+    return f"{which}{of} {why}: mend it first, or pass --recast to make it anew"

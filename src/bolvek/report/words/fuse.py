@@ -1,0 +1,64 @@
+"""Fusing and carving in words."""
+
+from bolvek.analyses.finding import Finding
+from bolvek.operations.fuse import FuseRecord, VoidMade
+from bolvek.report.words.common import MOST_LISTED, Row, limited
+from bolvek.units import count_text, length_text, point_text, volume_text
+
+
+def fuse_text(r: FuseRecord) -> str:
+    """What came together, and what of it."""
+    if r.tools:
+        text = f"{count_text(r.tools, 'tool')} out of {count_text(r.parts, 'part')}: {volume_text(r.changed_mm3)} taken"
+    else:
+        text = f"{count_text(r.parts, 'part')} into {count_text(r.bodies, 'body', 'bodies')}"
+        shared = r.changed_mm3 + sum(v.volume_mm3 for v in r.filled)
+        text += f": {volume_text(max(shared, 0.0))} in common"
+    text += (
+        f", {volume_text(r.after_mm3)} now; {r.kept_faces:,} of {r.triangles_before:,} faces bit for bit as they were"
+    )
+    done = [
+        f"{count_text(n, 'shell')} turned to face out" if what == "turned" else f"{n:,} {what}"
+        for n, what in ((r.turned, "turned"), (r.copies, "copies of faces dropped"), (r.recast, "parts recast"))
+        if n
+    ]
+    return "; ".join([text, *done])
+
+
+def fuse_rows(r: FuseRecord, *, most: int = MOST_LISTED) -> list[Row]:
+    """Voids, what was brought together, what stays apart."""
+    rows = []
+    for what, voids in (("void kept", r.voids), ("void filled", r.filled)):
+        rows += limited([(what if not k else "", _void_text(v)) for k, v in enumerate(voids)], most)
+    rows += limited(
+        [
+            (
+                "reached" if not k else "",
+                f"{count_text(m.triangles, 'triangle')}, {volume_text(m.volume_mm3)}, moved by "
+                f"{length_text(m.distance_mm)} from {point_text(m.where_mm)} into contact",
+            )
+            for k, m in enumerate(r.reached)
+        ],
+        most,
+    )
+    return rows
+
+
+def _void_text(v: VoidMade) -> str:
+    return f"{volume_text(v.volume_mm3)} around {point_text(v.where_mm)}"
+
+
+def fuse_findings(r: FuseRecord) -> tuple[Finding, ...]:
+    """Notes: voids that trap resin, bodies that stay apart, pieces that fell off."""
+    found = []
+    if r.voids:
+        total = volume_text(sum(v.volume_mm3 for v in r.voids))
+        text = f"{count_text(len(r.voids), 'closed void')} of {total} in all: it would trap resin; --fill-voids fills, "
+        found.append(Finding("void_made", "note", len(r.voids), f"{text}'drain --auto' opens", r.voids[0].where_mm))
+    if r.bodies > 1 and r.tools:
+        text = f"it fell into {r.bodies:,} pieces"
+        found.append(Finding("fell_apart", "note", r.bodies, text))
+    elif r.bodies > 1:
+        text = f"{r.bodies:,} bodies stay apart: --reach brings near ones together"
+        found.append(Finding("apart", "note", r.bodies, text))
+    return tuple(found)

@@ -1,0 +1,131 @@
+"""Fusing and carving: volumes known by composition, contacts, voids, reach, refusals; as a preparer runs them."""
+
+import json
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from bolvek.errors import WorkError
+from bolvek.formats import read_model, write_model
+from bolvek.operations.fuse import FuseSettings, carve, fuse, gather
+from bolvek.report.record import Record
+from support import assert_sound, ball, box
+
+
+def fused(*parts, again=False, **asked):
+    mesh = parts[0].joined(*parts[1:])
+    made, record = fuse(gather(mesh, again=again), FuseSettings(**asked))
+    assert_sound(made)
+    return made, record
+
+
+def carved(mesh, tool):
+    made, record = carve(gather(mesh), gather(tool), FuseSettings())
+    assert_sound(made)
+    return made, record
+
+
+@settings(max_examples=15, deadline=None)
+@given(st.integers(0, 2**32 - 1))
+def test_boxes_by_inclusion_and_exclusion(seed):
+    rng = np.random.default_rng(seed)
+    low = rng.uniform(0, 6, (3, 3))
+    high = low + rng.uniform(2, 6, (3, 3))
+    volume = 0.0
+    for size in (1, 2, 3):
+        for some in {tuple(sorted(set(c))) for c in np.ndindex(3, 3, 3) if len(set(c)) == size}:
+            sides = high[list(some)].min(axis=0) - low[list(some)].max(axis=0)
+            volume += (-1) ** (size + 1) * np.maximum(sides, 0).prod()
+    boxes = [box(a, b) for a, b in zip(low, high, strict=True)]
+    _, record = fused(*boxes)
+    assert record.after_mm3 == pytest.approx(volume, rel=1e-4)
+    assert record.parts == 3 and record.before_mm3 == pytest.approx(np.prod(high - low, axis=1).sum(), rel=1e-6)
+    shared = np.maximum(np.minimum(high[0], high[1]) - np.maximum(low[0], low[1]), 0).prod()
+    whole = np.prod(high[0] - low[0])
+    if 0.01 * whole < shared < 0.99 * whole:
+        assert carved(boxes[0], boxes[1])[1].after_mm3 == pytest.approx(whole - shared, rel=1e-3)
+
+
+@pytest.mark.parametrize(
+    ("other", "volume"),
+    [
+        (box((0, 0, 10), (10, 10, 20)), 2000),
+        (box((2, 2, 10), (8, 8, 20)), 1360),
+        (box((2, 2, 10.00001), (8, 8, 20)), 1360),
+        (box(), 1000),
+        (box((1e-5, 1e-5, 1e-5), (10.00001,) * 3), 1000),
+        (box((2, 2, 2), (8, 8, 8)), 1000),
+        (box((5, 5, 5), (15, 15, 15)).turned(), 1875),
+    ],
+)
+def test_what_lies_on_or_in_each_other_becomes_one(other, volume):
+    _, record = fused(box(), other)
+    assert record.bodies == 1 and record.after_mm3 == pytest.approx(volume, rel=1e-4)
+
+
+def test_untouched_faces_stay_and_voids_are_told():
+    one, two = ball(8, 1.0), ball(8, 1.0)
+    two = two.moved(two.vertices + [11, 0.3, 0.2]).as_stored()
+    made, record = fused(one, two)
+    rows = {c.tobytes() for c in made.corners}
+    far = [c for c in one.corners if c[:, 0].max() < 3] + [c for c in two.corners if c[:, 0].min() > 8]
+    assert len(far) > 500 and sum(c.tobytes() in rows for c in far) == len(far)
+    assert record.kept_faces > len(far) and record.changed_mm3 > 0
+    walls = [
+        *(box((0, 0, 0), (20, 20, 2)), box((0, 0, 18), (20, 20, 20)), box((0, 0, 1), (2, 20, 19))),
+        *(box((18, 0, 1), (20, 20, 19)), box((1, 0, 1), (19, 2, 19)), box((1, 18, 1), (19, 20, 19))),
+    ]
+    _, record = fused(*walls)
+    assert [round(v.volume_mm3) for v in record.voids] == [4096] and record.after_mm3 == pytest.approx(3904, rel=1e-3)
+    _, filled = fused(*walls, fill_voids=True)
+    assert not filled.voids and len(filled.filled) == 1 and filled.after_mm3 == pytest.approx(8000, rel=1e-3)
+
+
+def test_hovering_parts_are_reached_or_told():
+    hovering = box((2, 2, 10.15), (8, 8, 14))
+    _, apart = fused(box(), hovering, reach_mm=0.1)
+    assert apart.bodies == 2 and not apart.reached
+    _, one = fused(box(), hovering, reach_mm=0.2)
+    assert one.bodies == 1 and one.reached[0].distance_mm == pytest.approx(0.15, abs=1e-5)
+    assert one.reached[0].where_mm[2] == pytest.approx(10.15) and one.reached[0].triangles == 12
+
+
+def test_carving_goes_through_what_is_flush_and_falls_into_pieces():
+    assert carved(box(), box((2, 2, 2), (8, 8, 10)))[1].after_mm3 == pytest.approx(712, rel=1e-3)
+    assert carved(box(), box((-1, -1, 4), (11, 11, 6)))[1].bodies == 2
+    void = carved(box(), box((2, 2, 2), (8, 8, 8)))[1]
+    assert void.voids[0].volume_mm3 == pytest.approx(216) and void.after_mm3 == pytest.approx(784)
+    with pytest.raises(WorkError, match="nothing is left"):
+        carved(box(), box((-1, -1, -1), (11, 11, 11)))
+
+
+def test_open_and_crossing_parts_are_named_or_recast():
+    lidless = box().picked(np.arange(10))
+    with pytest.raises(WorkError, match="is open"):
+        gather(lidless)
+    whole = ball(6, 1.0)
+    pulled = whole.moved(whole.vertices - np.where(whole.vertices[:, :1] > 4, [14.0, 0, 0], 0.0))
+    with pytest.raises(WorkError, match="crosses itself"):
+        gather(pulled)
+    assert len(gather(pulled.joined(box((20, 20, 20), (25, 25, 25))), again=True).recast) == 1
+    with pytest.raises(WorkError, match="around"):
+        gather(box((20, 20, 20), (25, 25, 25)).joined(lidless))
+
+
+def test_fuse_and_carve_at_the_command_line(bolvek, tmp_path):
+    write_model(tmp_path / "one.stl", box())
+    write_model(tmp_path / "two.stl", box((5, 5, 5), (15, 15, 15)))
+    write_model(tmp_path / "open.stl", box().picked(np.arange(10)))
+    done = bolvek("fuse", "one.stl", "two.stl", "-o", "both.stl", "--picture", "b.png", "--json", "-")
+    Record.model_validate_json(done.stdout)
+    told = json.loads(done.stdout)["models"][0]["fuse"]
+    assert told["parts"] == 2 and told["after_mm3"] == pytest.approx(1875, rel=1e-4)
+    assert read_model(tmp_path / "both.stl").mesh.topology.sound and (tmp_path / "b.png").exists()
+    bolvek("fuse", "one.stl", "two.stl", "-o", "two.stl", "--replace", expect=3)
+    cut = bolvek("carve", "one.stl", "--with", "two.stl")
+    assert "1 tool out of 1 part" in cut.stdout and (tmp_path / "one.carve.stl").exists()
+    assert "mend it first" in bolvek("fuse", "one.stl", "open.stl", "-o", "x.stl", expect=4).stderr
+    assert not (tmp_path / "x.stl").exists()
+    bolvek("carve", "one.stl", expect=2)
