@@ -181,7 +181,7 @@ def test_demo_leaves_models_record_and_pictures(bolvek, demo_folder):
         for name in ("maple_leaf.thick", "cloud_tile.foot", "dragon_bracket.recast")
         for s in (".stl", ".png")
     }
-    mended |= solids | {"maple_leaf.stl"}
+    mended |= solids | {"maple_leaf.stl", "finial.fuse.stl", "finial.fuse.png"}
     assert names == carp | proven | looked | pictures | lanterns | measured | mended
     assert all(p.read_bytes().startswith(b"\x89PNG") for p in folder.rglob("*.png"))
     bolvek("demo", folder, expect=3)

@@ -10,13 +10,14 @@ from hypothesis import strategies as st
 from bolvek.errors import WorkError
 from bolvek.formats import read_model, write_model
 from bolvek.operations.fuse import FuseSettings, carve, fuse, gather
+from bolvek.operations.recast import RecastSettings
 from bolvek.report.record import Record
 from support import assert_sound, ball, box
 
 
-def fused(*parts, again=False, **asked):
+def fused(*parts, **asked):
     mesh = parts[0].joined(*parts[1:])
-    made, record = fuse(gather(mesh, again=again), FuseSettings(**asked))
+    made, record = fuse(gather(mesh), FuseSettings(**asked))
     assert_sound(made)
     return made, record
 
@@ -109,7 +110,7 @@ def test_open_and_crossing_parts_are_named_or_recast():
     pulled = whole.moved(whole.vertices - np.where(whole.vertices[:, :1] > 4, [14.0, 0, 0], 0.0))
     with pytest.raises(WorkError, match="crosses itself"):
         gather(pulled)
-    assert len(gather(pulled.joined(box((20, 20, 20), (25, 25, 25))), again=True).recast) == 1
+    assert len(gather(pulled.joined(box((20, 20, 20), (25, 25, 25))), again=RecastSettings(grid_mm=1.0)).recast) == 1
     with pytest.raises(WorkError, match="around"):
         gather(box((20, 20, 20), (25, 25, 25)).joined(lidless))
 

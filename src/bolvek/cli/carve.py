@@ -36,15 +36,16 @@ def command(models: tuple[Path, ...], output: Path | None, tools: tuple[Path, ..
     from bolvek.cli.fuse import fused_outcome
     from bolvek.formats import read_model
     from bolvek.operations.fuse import FuseSettings, carve, gather
+    from bolvek.operations.recast import RecastSettings
     from bolvek.report.words.fuse import fuse_text
 
-    asked = Asked(**shared)
-    settings = FuseSettings(recast=again)
+    asked, anew = Asked(**shared), RecastSettings() if again else None
+    settings = FuseSettings()
 
     def work(model: "Model", step: "Steps") -> "Outcome":
         read = [step("read tools", partial(read_model, path, unit=asked.unit)).mesh for path in tools]
-        tool = gather(read[0].joined(*read[1:]), name="the tools", again=again)
-        made, record = step("carve", lambda: carve(gather(model.mesh, again=again), tool, settings))
+        tool = gather(read[0].joined(*read[1:]), name="the tools", again=anew)
+        made, record = step("carve", lambda: carve(gather(model.mesh, again=anew), tool, settings))
         return fused_outcome(model, made, record, "carve", asked)
 
     how = Run(

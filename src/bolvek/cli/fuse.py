@@ -42,16 +42,17 @@ def command(
     from bolvek.formats import read_model
     from bolvek.jobs.files import expand
     from bolvek.operations.fuse import FuseSettings, fuse, gather
+    from bolvek.operations.recast import RecastSettings
     from bolvek.report.words.fuse import fuse_text
 
-    asked = Asked(**shared)
-    settings = FuseSettings(reach_mm=reach, fill_voids=fill_voids, recast=again)
+    asked, anew = Asked(**shared), RecastSettings() if again else None
+    settings = FuseSettings(reach_mm=reach, fill_voids=fill_voids)
     first, *others = expand(models)
 
     def work(model: "Model", step: "Steps") -> "Outcome":
         read = [step("read others", partial(read_model, path, unit=asked.unit)).mesh for path in others]
         mesh = model.mesh.joined(*read) if read else model.mesh
-        made, record = step("fuse", lambda: fuse(gather(mesh, again=again), settings))
+        made, record = step("fuse", lambda: fuse(gather(mesh, again=anew), settings))
         return fused_outcome(model, made, record, "fuse", asked)
 
     how = Run(

@@ -31,11 +31,10 @@ CONTACT_SHARE = 2e-6
 @dataclass(frozen=True, kw_only=True)
 class FuseSettings:
     """reach_mm: parts that hover nearer than this are moved into contact (None: they stay); fill_voids: voids that the
-    parts close between them are filled; recast: open and crossing parts are made anew."""
+    parts close between them are filled."""
 
     reach_mm: float | None = None
     fill_voids: bool = False
-    recast: bool = False
 
     def check(self) -> None:
         """Raise UsageError when the numbers make no sense."""

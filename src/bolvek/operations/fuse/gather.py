@@ -26,10 +26,10 @@ class Gathered:
     recast: tuple[int, ...]
 
 
-def gather(mesh: Mesh, *, name: str = "", again: bool = False) -> Gathered:
+def gather(mesh: Mesh, *, name: str = "", again: RecastSettings | None = None) -> Gathered:
     """The closed parts of a mesh: each outer shell with the voids in it.
 
-    again: parts that are open or cross themselves are recast. Otherwise raises WorkError, naming the part, and for a
+    again: how parts that are open or cross themselves are recast. Without it raises WorkError, naming the part, and for a
     mesh without parts.
     """
     once, kept = counted_once(mesh)
@@ -46,9 +46,9 @@ def gather(mesh: Mesh, *, name: str = "", again: bool = False) -> Gathered:
         mine = (shell == number) | np.isin(shell, np.flatnonzero(owner == number))
         body = facing.picked(mine)
         if number in wrong:
-            if not again:
+            if again is None:
                 raise WorkError(_refusal(once.picked(shell == number), wrong[number], name, len(outer)))
-            body, _ = recast(body, RecastSettings())
+            body, _ = recast(body, again)
             made_anew.append(len(bodies))
         bodies.append(body)
     if not bodies:
