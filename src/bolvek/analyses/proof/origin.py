@@ -3,12 +3,12 @@
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 
 from bolvek.analyses.proof.record import Kept
 from bolvek.arrays import Bools, Ints8, Ints32
 from bolvek.errors import WorkError
 from bolvek.mesh import Mesh
+from bolvek.mesh.keys import face_keys
 
 OUTER, INNER, BORE = 0, 1, 2
 
@@ -74,14 +74,4 @@ def kept_of(mesh: Mesh, face: Ints8, original: Mesh, same: int) -> Kept:
 
 def _found_in(mesh: Mesh, original: Mesh) -> Bools:
     """Faces (F,) whose three corners, in their turn, are those of a face of the original."""
-
-    def rows(m: Mesh) -> NDArray[np.void]:
-        corners = m.vertices[m.faces]
-        # begin each face at its lowest corner, so that the turn alone counts
-        key = corners[..., 0] * 0.7310585 + corners[..., 1] * 0.3132617 + corners[..., 2] * 0.6065307
-        first = np.argmin(key, axis=1)
-        turned = np.take_along_axis(corners, ((first[:, None] + np.arange(3)) % 3)[..., None], axis=1)
-        flat = np.ascontiguousarray(turned.reshape(-1, 9) + 0.0)
-        return flat.view(np.dtype((np.void, flat.dtype.itemsize * 9))).ravel()
-
-    return np.isin(rows(mesh), rows(original))
+    return np.isin(face_keys(mesh), face_keys(original))

@@ -8,12 +8,12 @@ are told, filled on request; parts that hover nearer than a reach are moved into
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 
 from bolvek.analyses.shells import nest_exactly
 from bolvek.arrays import Floats
 from bolvek.errors import UsageError, WorkError
 from bolvek.mesh import Mesh
+from bolvek.mesh.keys import face_keys
 from bolvek.operations.fuse.arrange import DIFFERENCE
 from bolvek.operations.fuse.gather import Gathered
 from bolvek.operations.fuse.parts import fuse_parts
@@ -121,7 +121,7 @@ def _told(
     if settings.fill_voids and fresh:
         made, filled, fresh = _filled(made, fresh), fresh, []
     bodies = int((nest_exactly(made).volume > 0).sum())
-    own = np.concatenate([_keys(body) for body in parts.bodies])
+    own = np.concatenate([face_keys(_in_singles(body)) for body in parts.bodies])
     return made, FuseRecord(
         parts=len(parts.bodies),
         tools=len(tools.bodies) if tools is not None else 0,
@@ -134,10 +134,15 @@ def _told(
         voids=tuple(fresh),
         filled=tuple(filled),
         reached=reached,
-        kept_faces=int(np.isin(_keys(made), own).sum()),
+        kept_faces=int(np.isin(face_keys(_in_singles(made)), own).sum()),
         triangles_before=sum(len(body.faces) for body in parts.bodies),
         triangles=len(made.faces),
     )
+
+
+def _in_singles(mesh: Mesh) -> Mesh:
+    """The mesh with coordinates as a file holds them, every face kept."""
+    return mesh.moved(mesh.vertices.astype(np.float32).astype(np.float64))
 
 
 def _voids(mesh: Mesh) -> list[VoidMade]:
@@ -158,16 +163,6 @@ def _filled(mesh: Mesh, voids: list[VoidMade]) -> Mesh:
     gone = [int(s) for s, _ in zip(*nested.voids, strict=True) if as_triple(0.5 * (low[s] + high[s])) in places]
     within = nested.inner[np.isin(nested.outer, gone)]
     return mesh.picked(~np.isin(mesh.topology.shell, [*gone, *within.tolist()]))
-
-
-def _keys(mesh: Mesh) -> NDArray[np.void]:
-    """A value a face (F,), the same for the same three corners in the same turn as a file holds them."""
-    corners = (mesh.vertices[mesh.faces].astype(np.float32) + np.float32(0)).astype(np.float64)
-    key = corners @ np.array([0.7310585, 0.3132617, 0.6065307])
-    first = np.argmin(key, axis=1)
-    turned = np.take_along_axis(corners, ((first[:, None] + np.arange(3)) % 3)[..., None], axis=1)
-    flat = np.ascontiguousarray(turned.reshape(-1, 9))
-    return flat.view(np.dtype((np.void, flat.dtype.itemsize * 9))).ravel()
 
 
 def _brought_together(union: Mesh, reach: float) -> tuple[Mesh, list[Reached]]:

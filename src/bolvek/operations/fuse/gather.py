@@ -29,8 +29,8 @@ class Gathered:
 def gather(mesh: Mesh, *, name: str = "", again: RecastSettings | None = None) -> Gathered:
     """The closed parts of a mesh: each outer shell with the voids in it.
 
-    again: how parts that are open or cross themselves are recast. Without it raises WorkError, naming the part, and for a
-    mesh without parts.
+    again: how parts that are open or cross themselves are recast; without it WorkError is raised, naming the part. Also
+    for a mesh without parts.
     """
     once, kept = counted_once(mesh)
     found = standing(once)
