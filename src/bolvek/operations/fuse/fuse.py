@@ -10,7 +10,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from bolvek.analyses.shells import nest_exactly
-from bolvek.arrays import Floats
+from bolvek.arrays import Bools, Floats
 from bolvek.errors import UsageError, WorkError
 from bolvek.mesh import Mesh
 from bolvek.mesh.keys import face_keys
@@ -173,7 +173,9 @@ def _brought_together(union: Mesh, reach: float) -> tuple[Mesh, list[Reached]]:
         if len(bodies) == 1:
             return union, reached
         bodies.sort(key=lambda body: (body.volume, len(body.faces)))
-        for k, body in enumerate(bodies):
+        near = _near(bodies, reach)
+        for k in np.flatnonzero(near).tolist():
+            body = bodies[k]
             rest = [other for j, other in enumerate(bodies) if j != k]
             others = rest[0].joined(*rest[1:])
             way, where, distance = _shortest_way(body, others, reach)
@@ -190,6 +192,13 @@ def _brought_together(union: Mesh, reach: float) -> tuple[Mesh, list[Reached]]:
             return union, reached
         if len(_bodies(union)) >= len(bodies):
             return union, reached[:-1]
+
+
+def _near(bodies: list[Mesh], reach: float) -> Bools:
+    """Which bodies (N,) have another's box within reach of their own."""
+    low, high = (np.array([body.bounds[k] for body in bodies]) for k in (0, 1))
+    meet = ((low[:, None] <= high[None] + reach) & (high[:, None] >= low[None] - reach)).all(axis=2)
+    return np.asarray(meet.sum(axis=1) > 1)
 
 
 def _bodies(mesh: Mesh) -> list[Mesh]:
