@@ -234,3 +234,32 @@ def test_islands_of_overhangs_are_those_of_the_columns(seed):
         begun += count - len(np.unique(label[(label > 0) & before])) if k else 0
         before = here.reshape(c.shape)
     assert record.islands == begun
+
+
+@settings(max_examples=12, deadline=None)
+@given(st.integers(0, 2**32 - 1))
+def test_membranes_and_slits_are_told_from_what_looks_like_them(seed):
+    rng = np.random.default_rng(seed)
+    least, parts, thin = 0.8, [], 0
+    for k in range(3):  # wells with a floor in them, too thin or thick enough
+        well = np.ones((5, 5, 6), bool)
+        well[1:4, 1:4, 1:] = False
+        thick = float(rng.choice([rng.uniform(0.2, 0.7), rng.uniform(0.95, 3.0)]))
+        thin += thick < least
+        at, low = np.array([14.0 * k, 0, 0]), rng.uniform(3, 7)
+        walls = blocks(well, 2.0)
+        parts += [walls.moved(walls.vertices + at), box(at + [1.9, 1.9, low], at + [8.1, 8.1, low + thick])]
+    # thin, but held on one side, on two, by nothing, or running out to an edge
+    parts += [box((0, 20, 0), (3, 26, 8)), box((2.9, 20, 4), (9, 26, 4.4)), box((14, 20, 3), (22, 26, 3.4))]
+    cone = turned([(0, 0), (4, 0), (0, 3)], 40)
+    parts.append(cone.moved(cone.vertices * [1, 1, rng.uniform(0.2, 1.5)] + [30, 24, 0]))
+    gaps = [float(rng.choice([rng.uniform(0.02, 0.08), rng.uniform(0.13, 0.5)])) for _ in range(3)]
+    for k, gap in enumerate(gaps):
+        parts += [box((14 * k, 40, 0), (14 * k + 5, 46, 8)), box((14 * k + 5 + gap, 40, 0), (14 * k + 10, 46, 8))]
+    parts += [box((45, 40, 0), (50, 46, 3)), box((45, 40, 3.04), (50, 46, 6))]  # a gap that lies flat is no slit
+    mesh = parts[0].joined(*parts[1:])
+    asked = LayerSettings(layer_mm=0.1, least_wall_mm=least, pixel_mm=0.1)
+    record, _ = read_layers(mesh, asked)
+    assert len(record.membranes) == thin and all(m.area_mm2 == pytest.approx(36, rel=0.05) for m in record.membranes)
+    narrow = sorted(g for g in gaps if g < 0.1)
+    assert [s.width_mm for s in record.slits] == pytest.approx(narrow, abs=1e-9)

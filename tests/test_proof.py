@@ -9,6 +9,7 @@ from hypothesis import strategies as st
 
 from bolvek.analyses.cavities import find_cavities, find_ways
 from bolvek.analyses.proof import BORE, INNER, OUTER, ProofSettings, origin_from, prove
+from bolvek.analyses.proof.liquid import judge_liquid, liquid_clause, measure_liquid
 from bolvek.analyses.shells import nest_exactly
 from bolvek.analyses.survey import survey
 from bolvek.analyses.thickness import WallSettings, edge_points, measure, measure_walls, sample_surface, wall_at
@@ -256,3 +257,18 @@ def test_samples_are_as_near_as_asked_on_a_coarse_model_and_too_many_are_refused
         sample_surface(plank, 1e-4)
     found = measure(plank, samples.points, samples.face, np.ones(12), far_mm=2.0)
     assert np.nanmin(found.ray) == pytest.approx(1.0)
+
+
+def test_what_columns_are_too_coarse_for_is_not_called_fit():
+    mesh = box((0, 0, 0), (700, 700, 40)).joined(box((0.3,) * 3, (699.7, 699.7, 39.7)).turned())
+    rng = np.random.default_rng(0)
+    mesh = without(mesh, bore((300, 300, -5), (300, 300, 5), 8, rng))
+    liquid = measure_liquid(mesh, find_cavities(mesh), ((0.0, 0.0, 1.0),), 6.0, 0.3)
+    assert liquid.pixel_mm > 0.3 and not liquid.judged
+    for needed, severity in ((True, "fault"), (False, "note")):
+        told = {f.code: f.severity for f in judge_liquid(liquid, needed=needed)}
+        assert told["liquid_unjudged"] == severity
+        clause = liquid_clause(liquid, judge_liquid(liquid, needed=needed))
+        assert clause.state == ("fails" if needed else "not judged")
+    # with walls it can tell it drains
+    assert measure_liquid(mesh, find_cavities(mesh), ((0.0, 0.0, 1.0),), 6.0, 2.0).judged

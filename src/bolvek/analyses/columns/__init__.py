@@ -10,7 +10,6 @@ from bolvek.analyses.columns.still import (
     let_stand,
     list_cups,
     list_pools,
-    trace_pools,
 )
 
 __all__ = [
@@ -27,5 +26,4 @@ __all__ = [
     "list_pools",
     "make_columns",
     "pixel_for",
-    "trace_pools",
 ]

@@ -11,7 +11,7 @@ from functools import cached_property
 import numpy as np
 
 from bolvek.analyses.columns.columns import Columns
-from bolvek.arrays import Bools, Floats, Ints, Ints32
+from bolvek.arrays import Floats, Ints, Ints32
 from bolvek.kernels.grid import flood as kernels
 from bolvek.units import as_triple
 
@@ -279,14 +279,6 @@ def list_cups(still: Still, least_mm2: float, least_mm: float, layer_mm: float) 
             )
         )
     return sorted(found, key=lambda cup: (-cup.area_mm2, cup.where_mm))
-
-
-def trace_pools(still: Still, least_mm3: float) -> tuple[Ints, Bools]:
-    """Numbers (K,) of the pools that hold at least so much, largest first; and nodes (N,) that hold some of them."""
-    volume = still.volumes
-    chosen = np.flatnonzero(volume >= least_mm3)
-    chosen = chosen[np.argsort(-volume[chosen], kind="stable")]
-    return chosen, np.isin(still.pool, chosen) & (still.held_mm > 0)
 
 
 def hole_beneath(still: Still, pool: Pool) -> tuple[Triple | None, float]:

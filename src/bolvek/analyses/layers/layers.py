@@ -28,7 +28,7 @@ from bolvek.analyses.layers.record import (
 )
 from bolvek.analyses.layers.sections import Stack
 from bolvek.analyses.overhangs import Island, OverhangSettings, find_layer_islands
-from bolvek.analyses.shells import counted_once, outward_signs
+from bolvek.analyses.shells import counted_once, facing_out
 from bolvek.analyses.thickness import check_solid
 from bolvek.arrays import Floats, Ints
 from bolvek.errors import WorkError
@@ -38,6 +38,7 @@ from bolvek.spatial.parallel import side_by_side
 
 MOST_LAYERS = 200_000
 _JUMP_SHARE, _MOST_JUMPS = 0.1, 8
+_SLIGHT_SHARE = 1e-6
 
 
 @dataclass(frozen=True)
@@ -58,9 +59,7 @@ def read_layers(mesh: Mesh, settings: LayerSettings) -> tuple[LayerRecord, Layer
     settings.check()
     check_solid(mesh)
     once, _ = counted_once(mesh)
-    sign = outward_signs(once)
-    turned = bool((sign < 0).any())
-    meant = Mesh(once.vertices, np.where(sign[:, None] < 0, once.faces[:, ::-1], once.faces)) if turned else once
+    meant = facing_out(once)
     s, stack = settings, Stack(meant, settings.up, settings.layer_mm)
     if stack.count > MOST_LAYERS:
         raise WorkError(
@@ -68,8 +67,10 @@ def read_layers(mesh: Mesh, settings: LayerSettings) -> tuple[LayerRecord, Layer
         )
     pixel = s.pixel_mm or max(pixel_for(meant, s.up), s.making.pixel_mm or 0.0)
     columns = make_columns(meant, s.up, pixel)
-    as_they_are = make_columns(mesh, s.up, pixel) if turned or once is not mesh else columns
-    apart_mm3, disagree = _disagreement(as_they_are, stack)
+    overlap_mm3, disagree = _disagreement(columns, stack)
+    apart_mm3 = overlap_mm3
+    if meant is not mesh:  # what slicers see is not what is meant
+        apart_mm3, disagree = _disagreement(make_columns(mesh, s.up, pixel), stack)
     still, hanging = side_by_side(
         lambda: let_stand(columns, plate=stack.floor_mm if s.on_plate else None),
         lambda: let_stand(columns, down=False),
@@ -78,7 +79,8 @@ def read_layers(mesh: Mesh, settings: LayerSettings) -> tuple[LayerRecord, Layer
     unclosed = int(columns.unclosed.sum())
     judged = not unclosed  # where nothing closes, nothing can be said to stay
     poses, stays = _poses(meant, s, still) if judged else ([], None)
-    exact = not unclosed and not _overlaps(columns)
+    # where material is counted twice, sections enclose more than there is
+    exact = not unclosed and overlap_mm3 <= _SLIGHT_SHARE * columns.volume_mm3
     areas = stack.areas() if exact else _pixel_areas(columns, stack)
     volume = meant.volume if exact else columns.volume_mm3
     limit = max(2 * s.layer_mm, s.least_wall_mm)
@@ -106,7 +108,7 @@ def read_layers(mesh: Mesh, settings: LayerSettings) -> tuple[LayerRecord, Layer
         islands=len(islands),
         island_list=islands,
         membranes=find_membranes(columns, limit, stack.floor_mm, s.layer_mm, on_plate=s.on_plate),
-        slits=find_slits(meant, np.ones(len(meant.faces)), columns.frame[2], s.making.pixel_mm or pixel),
+        slits=find_slits(meant, columns.frame[2], s.making.pixel_mm or pixel),
         slit_mm=s.making.pixel_mm or pixel,
         disagreeing_layers=int((disagree > 0).sum()),
         disagreeing_mm3=apart_mm3,
@@ -122,14 +124,6 @@ def read_layers(mesh: Mesh, settings: LayerSettings) -> tuple[LayerRecord, Layer
         findings=(),
     )
     return replace(record, findings=findings_of(record, s.making.kind)), LayerView(columns, still, stack)
-
-
-def _overlaps(columns: Columns) -> bool:
-    """Whether material is counted twice anywhere: then sections enclose more than there is."""
-    length = np.zeros(len(columns.unclosed))
-    c = columns
-    rules_apart(c.start, c.height, c.turn, c.unclosed, length, np.zeros(2, np.int64), 0.0, 1.0)
-    return bool(length.sum() > 1e-6 * max(float((columns.high - columns.low).sum()), 1e-300))
 
 
 def _disagreement(columns: Columns, stack: Stack) -> tuple[float, Ints]:

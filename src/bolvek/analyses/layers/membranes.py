@@ -67,10 +67,11 @@ def _membrane(c: Columns, rows: Ints, floor_mm: float, layer_mm: float) -> Membr
     )
 
 
-def find_slits(mesh: Mesh, sign: Floats, up: Floats, width_mm: float) -> list[Slit]:
-    """Gaps across air, level, between faces that look at each other: narrower than the width. Narrowest first."""
+def find_slits(mesh: Mesh, up: Floats, width_mm: float) -> list[Slit]:
+    """Gaps across air, level, between faces of a mesh that faces out which look at each other: narrower than the width.
+    Narrowest first."""
     spacing = max(width_mm, float(np.sqrt(mesh.area / _MOST_SAMPLES)), 1e-5 * float(mesh.size.max()))
-    outward = mesh.unit_normals * sign[:, None]
+    outward = mesh.unit_normals
     upright = np.abs(outward @ up) < _UPRIGHT
     if not upright.any():
         return []

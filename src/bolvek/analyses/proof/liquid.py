@@ -108,13 +108,12 @@ def measure_liquid(
     allowed = np.array([allowed_mm3(v) for v in volume])
     judged = [k for k in rooms if not cavities.found[k].pocket]
     pixel = liquid_pixel(mesh, poses[0] if poses else AS_IT_STANDS, least_drain_mm, wall_mm)
-    first = last = stand(mesh, cavities, poses[0] if poses else AS_IT_STANDS, pixel)
+    first = stand(mesh, cavities, poses[0] if poses else AS_IT_STANDS, pixel)
     left = np.minimum(volume, first.in_rooms(len(volume)))
     as_it_stands = float(left[rooms].sum())
     held = [poses[0] if poses else AS_IT_STANDS]
     for up in poses[1:]:
-        last = stand(mesh, cavities, up, pixel)
-        left = np.minimum(left, last.in_rooms(len(volume)))
+        left = np.minimum(left, stand(mesh, cavities, up, pixel).in_rooms(len(volume)))
         held.append(up)
     tried = 0
     while not poses and len(held) <= _MOST_TILTS:
@@ -134,7 +133,7 @@ def measure_liquid(
     return Liquid(
         poses=tuple(held),
         pixel_mm=pixel,
-        judged=pixel < wall_mm,
+        judged=pixel < wall_mm or not judged,
         as_it_stands_mm3=as_it_stands,
         stays_mm3=float(left[rooms].sum()),
         open_mm3=float(first.still.held_mm[first.room < 0].sum() * first.still.columns.pixel_mm2),
@@ -197,8 +196,11 @@ def _best_way(
     return min(ways, key=stays)
 
 
-def judge_liquid(liquid: Liquid) -> list[Finding]:
-    """A fault a room that keeps too much, notes for how to hold it and for what stays in the open."""
+def judge_liquid(liquid: Liquid, *, needed: bool) -> list[Finding]:
+    """A fault a room that keeps too much, notes for how to hold it and for what stays in the open.
+
+    needed: the verdict would be "fit" without it, so that what cannot be judged is a fault.
+    """
     found = []
     for r in liquid.rooms:
         if not r.too_much:
@@ -218,7 +220,7 @@ def judge_liquid(liquid: Liquid) -> list[Finding]:
         found.append(Finding("liquid_tilt", "note", 1, text))
     if not liquid.judged:
         text = f"whether it drains is not judged: walls are thinner than the columns of {length_text(liquid.pixel_mm)}"
-        found.append(Finding("liquid_unjudged", "note", 1, text))
+        found.append(Finding("liquid_unjudged", "fault" if needed else "note", 1, text))
     if liquid.open_mm3 > RESIDUE_MM3:
         text = f"{volume_text(liquid.open_mm3)} of liquid stay in the open (bowls, basins, grooves): pour it out"
         found.append(Finding("liquid_open", "note", 1, text))

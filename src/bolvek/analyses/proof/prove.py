@@ -116,7 +116,7 @@ def examine(mesh: Mesh, settings: ProofSettings, origin: Origin | None = None) -
         findings += judged
         clauses.append(_ways_clause(ways, judged))
         liquid = timed("liquid", lambda: _liquid(mesh, rooms, wall, settings))
-        judged = judge_liquid(liquid)
+        judged = judge_liquid(liquid, needed=settings.wall_mm is not None)
         findings += judged
         clauses.append(liquid_clause(liquid, judged))
         judged = _wall_findings(wall, settings, bool(rooms.is_room.any()))

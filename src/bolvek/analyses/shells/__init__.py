@@ -6,6 +6,7 @@ from bolvek.analyses.shells.openings import EITHER, Opening, Openings, find_open
 from bolvek.analyses.shells.rims import near_mm, open_pairs
 from bolvek.analyses.shells.standing import (
     Standing,
+    facing_out,
     material_tree,
     model_volume,
     outward_signs,
@@ -22,6 +23,7 @@ __all__ = [
     "closed_shells",
     "counted_once",
     "faces_alike",
+    "facing_out",
     "find_openings",
     "for_all_faces",
     "material_tree",

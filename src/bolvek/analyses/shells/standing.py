@@ -7,7 +7,7 @@ import numpy as np
 from bolvek.analyses.shells.copies import counted_once
 from bolvek.analyses.shells.nesting import Shells, fan_volumes, nest_shells
 from bolvek.analyses.shells.openings import Openings, find_openings, lids
-from bolvek.arrays import Bools, Floats, Ints
+from bolvek.arrays import Bools, Floats, Ints, Ints32
 from bolvek.kernels.surface import defects as kernels
 from bolvek.mesh import Mesh, once_a_mesh
 from bolvek.mesh.topology import CROWDED, OPEN
@@ -78,7 +78,16 @@ def material_tree(mesh: Mesh) -> Tree:
 @once_a_mesh
 def _turned_tree(mesh: Mesh) -> Tree:
     """The tree over the faces, each turned to look out of its material."""
-    return Tree(mesh.vertices, np.where(outward_signs(mesh)[:, None] < 0, mesh.faces[:, ::-1], mesh.faces))
+    return Tree(mesh.vertices, _turned_out(mesh))
+
+
+def _turned_out(mesh: Mesh) -> Ints32:
+    return np.where(outward_signs(mesh)[:, None] < 0, mesh.faces[:, ::-1], mesh.faces)
+
+
+def facing_out(mesh: Mesh) -> Mesh:
+    """The mesh with every face turned to look out of its material; the mesh itself where all do."""
+    return mesh if (outward_signs(mesh) > 0).all() else Mesh(mesh.vertices, _turned_out(mesh))
 
 
 def turned_faces(mesh: Mesh) -> Bools:

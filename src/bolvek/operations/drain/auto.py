@@ -55,13 +55,12 @@ _NEAR = 3.0
 
 @dataclass(frozen=True, kw_only=True)
 class AutoSettings:
-    """place: the holes and where they may be (its count is not used); most: holes a room (None: `MOST_HOLES`); vents:
-    put holes where air stays; wall_mm: the wall that holds liquid apart, for the pixels; closed_only: only voids
-    without a way out are rooms, as in a model that was just hollowed."""
+    """place: the holes and where they may be (its count is not used); most: holes a room (None: `MOST_HOLES`); wall_mm:
+    the wall that holds liquid apart, for the pixels; closed_only: only voids without a way out are rooms, as in a
+    model that was just hollowed."""
 
     place: PlaceSettings
     most: int | None = None
-    vents: bool = True
     least_drain_mm: float = 1.5
     wall_mm: float = 0.8
     closed_only: bool = False
@@ -95,16 +94,18 @@ class _Rooms:
             self.shell.append(int(shell))
             self.volume.append(float(volume))
             self.where.append(as_triple(0.5 * (low[shell] + high[shell])))
-        self._closed = len(self.volume)
+        self._of_label = np.zeros(0, np.int64)
         if not closed_only:
             self.cavities = find_cavities(mesh, nested=nested)
-            self._row = {}
+            self._of_label = np.full(len(self.cavities.found) + 2, -1)  # the last two for the outside and walls
             for k, c in enumerate(self.cavities.found):
                 if not c.closed and not c.pocket:
-                    self._row[k] = len(self.volume)
+                    self._of_label[k] = len(self.volume)
                     self.shell.append(-1)
                     self.volume.append(c.volume_mm3)
                     self.where.append(c.where_mm)
+        self.allowed = np.array([allowed_mm3(v) for v in self.volume])
+        self.closed = np.array(self.shell, np.int64) >= 0
 
     def _pool_of(self, mesh: Mesh, shell: int) -> int:
         """The pool without a way out that fills a void, -1 where the columns do not see it."""
@@ -125,19 +126,17 @@ class _Rooms:
         pool = np.where(node >= 0, self.still.pool[np.maximum(node, 0)], -1)
         room = np.where(pool >= 0, self._of_pool[pool], -1)
         if self.cavities is not None:
-            table = np.full(len(self.cavities.found) + 2, -1)
-            for k, row in self._row.items():
-                table[k] = row
-            label = self.cavities.label_at(points)
-            room = np.where(room < 0, table[label], room)
+            room = np.where(room < 0, self._of_label[self.cavities.label_at(points)], room)
         return room
 
-    def held(self, still: Still) -> tuple[Ints, Ints]:
-        """Stretches (K,) that hold something in a room, and the room (K,) of each."""
+    def held(self, still: Still) -> tuple[Ints, Ints, Floats]:
+        """Stretches (K,) that hold something in a room, the room (K,) of each; what stays in each room (R,), mm3."""
         nodes = np.flatnonzero(still.held_mm > 0)
         bottom, top = ends_of(still, nodes)
         room = self.at(still.columns.middle(still.column[nodes].astype(np.int64), 0.5 * (bottom + top)))
-        return nodes[room >= 0], room[room >= 0]
+        nodes, room = nodes[room >= 0], room[room >= 0]
+        held = np.bincount(room, still.held_mm[nodes], len(self.volume)) * still.columns.pixel_mm2
+        return nodes, room, np.asarray(held, np.float64)
 
 
 @dataclass
@@ -170,14 +169,13 @@ def place_by_flood(mesh: Mesh, settings: AutoSettings) -> tuple[list[Placed], li
     if not rooms.volume and not rooms.unseen:
         raise WorkError("the model has no room to drain: no closed void, and no cavity that holds anything")
     count = len(rooms.volume)
-    at_first = _in_rooms(rooms, first, count)
+    at_first = rooms.held(first)[2]
     limit = settings.most or MOST_HOLES
-    allowed = np.array([allowed_mm3(v) for v in rooms.volume])
     rounds = 0
-    for role in ("drain", "vent") if settings.vents else ("drain",):
+    for role in ("drain", "vent"):
         while True:
             still = first if not state.placed and role == "drain" else let_stand(state.columns, down=role == "drain")
-            amount = _in_rooms(rooms, still, count)
+            nodes, of, amount = rooms.held(still)
             wanted = amount > (_enough_drained if role == "drain" else _enough_air)(rooms, state)
             full = np.bincount(state.room, minlength=count) >= limit
             todo = [r for r in np.flatnonzero(wanted & ~full).tolist() if (r, role) not in state.given_up]
@@ -186,22 +184,22 @@ def place_by_flood(mesh: Mesh, settings: AutoSettings) -> tuple[list[Placed], li
             rounds += 1
             before = len(state.placed)
             for room in todo[:_MOST_ROOMS]:
-                _place_one(mesh, rooms, still, room, role, float(allowed[room]), settings, state)
+                _place_one(mesh, rooms, still, nodes[of == room], room, role, settings.place, state)
             if len(state.placed) > before:
                 _cut(mesh, state)
                 _take_back(mesh, state, before, settings.place)
                 state.columns = make_columns(state.mesh, up, pixel)
     down, upside_down = side_by_side(lambda: let_stand(state.columns), lambda: let_stand(state.columns, down=False))
-    stays, air = _in_rooms(rooms, down, count), _in_rooms(rooms, upside_down, count)
+    stays, air = rooms.held(down)[2], rooms.held(upside_down)[2]
     enough = _enough_drained(rooms, state)
     found = tuple(
         RoomDrained(
             where_mm=rooms.where[r],
             volume_mm3=rooms.volume[r],
-            closed=rooms.shell[r] >= 0,
+            closed=bool(rooms.closed[r]),
             held_mm3=float(at_first[r]),
             stays_mm3=float(stays[r]),
-            allowed_mm3=float(allowed[r]),
+            allowed_mm3=float(rooms.allowed[r]),
             air_mm3=float(air[r]),
             holes=tuple(k for k, room in enumerate(state.room) if room == r),
             given_up=_why(state, r) if stays[r] > enough[r] else "",
@@ -211,7 +209,7 @@ def place_by_flood(mesh: Mesh, settings: AutoSettings) -> tuple[list[Placed], li
     without = [
         replace(state.given_up[r, "drain"], shell=rooms.shell[r], volume_mm3=rooms.volume[r])
         for r in range(count)
-        if rooms.shell[r] >= 0 and r not in state.room and (r, "drain") in state.given_up
+        if rooms.closed[r] and r not in state.room and (r, "drain") in state.given_up
     ]
     without += [_unseen(mesh, shell, settings.place) for shell in rooms.unseen]
     without.sort(key=lambda g: g.shell)
@@ -233,47 +231,37 @@ def _unseen(mesh: Mesh, shell: int, place: PlaceSettings) -> GivenUp:
     return GivenUp(shell, volume, where, place.least_mm or place.diameter_mm, 0, {"small": 1})
 
 
-def _in_rooms(rooms: _Rooms, still: Still, count: int) -> Floats:
-    """What stays in each room (R,), mm3."""
-    nodes, room = rooms.held(still)
-    held = np.bincount(room, still.held_mm[nodes], count) * still.columns.pixel_mm2
-    return np.asarray(held, np.float64)
-
-
 def _enough_drained(rooms: _Rooms, state: _State) -> Floats:
     """What may stay in each room (R,): nothing in a void that has no hole yet, however small it is."""
     holes = np.bincount(state.room, minlength=len(rooms.volume))
-    closed = (np.array(rooms.shell) >= 0) & (holes == 0)
-    return np.where(closed, 0.0, [allowed_mm3(v) for v in rooms.volume])
+    return np.where(rooms.closed & (holes == 0), 0.0, rooms.allowed)
 
 
 def _enough_air(rooms: _Rooms, state: _State) -> Floats:
     """Air (R,) that may stay: none in a room with one hole, for without a second no air comes in."""
     holes = np.bincount(state.room, minlength=len(rooms.volume))
-    share = np.array([max(_AIR_SHARE * v, allowed_mm3(v)) for v in rooms.volume])
-    closed = np.array(rooms.shell) >= 0
-    return np.where((holes == 0) & closed, np.inf, np.where((holes == 1) & closed, 0.0, share))
+    share = np.maximum(_AIR_SHARE * np.array(rooms.volume), rooms.allowed)
+    return np.where((holes == 0) & rooms.closed, np.inf, np.where((holes == 1) & rooms.closed, 0.0, share))
 
 
 def _place_one(
     mesh: Mesh,
     rooms: _Rooms,
     still: Still,
+    nodes: Ints,
     room: int,
     role: str,
-    allowed: float,
-    settings: AutoSettings,
+    where: PlaceSettings,
     state: _State,
 ) -> None:
-    """The next hole of a room, for its largest pool; why there is none otherwise."""
-    nodes, of = rooms.held(still)
-    nodes = nodes[of == room]
+    """The next hole of a room, for the largest of its pools in stretches (K,); why there is none otherwise."""
+    allowed = float(rooms.allowed[room])
     volume = np.bincount(still.pool[nodes], still.held_mm[nodes])
     mine = nodes[still.pool[nodes] == int(np.argmax(volume))]
     reasons: Counter[str] = Counter()
     tried = 0
     off = tuple(ball for r, ball in state.spoiled if r == room)
-    place = replace(settings.place, keep_off=settings.place.keep_off + off)
+    place = replace(where, keep_off=where.keep_off + off)
     # near the lowest point first, which is where nearly every hole ends up
     for near in (True, False):
         for diameter in narrower(place):

@@ -4,7 +4,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from bolvek.analyses.shells import counted_once, standing
+from bolvek.analyses.shells import counted_once, facing_out, standing
 from bolvek.arrays import Bools, Floats, Ints
 from bolvek.errors import WorkError
 from bolvek.mesh import Mesh
@@ -34,8 +34,7 @@ def gather(mesh: Mesh, *, name: str = "", again: RecastSettings | None = None) -
     """
     once, kept = counted_once(mesh)
     found = standing(once)
-    faces = np.where(found.sign[:, None] < 0, once.faces[:, ::-1], once.faces)
-    facing = Mesh(once.vertices, faces)
+    facing = facing_out(once)
     shell = once.topology.shell
     cavity = np.array([role == "cavity" for role in found.roles], bool)
     wrong = _wrong(once)

@@ -5,7 +5,7 @@ from collections.abc import Callable, Sequence
 import numpy as np
 from numpy.typing import NDArray
 
-from bolvek.analyses.cavities import Cavities
+from bolvek.analyses.cavities import find_cavities
 from bolvek.analyses.columns import Still, let_stand, make_columns, pixel_for
 from bolvek.analyses.columns.still import ends_of
 from bolvek.arrays import Bools, Floats
@@ -15,7 +15,7 @@ from bolvek.report.pictures import palette
 from bolvek.report.pictures.numbered import add_image
 from bolvek.report.pictures.plain import HEIGHT, WIDTH, Caption, Mark, add_panel, add_scale_bar, new_figure, png_bytes
 from bolvek.report.pictures.raster import render
-from bolvek.report.pictures.view import CutPlane, cut_through
+from bolvek.report.pictures.view import cut_through
 from bolvek.units import count_text, volume_text
 
 Triple = tuple[float, float, float]
@@ -83,10 +83,7 @@ def drains_picture(
 
 def inside_of(mesh: Mesh) -> Bools:
     """Faces (F,) that look into a room."""
-    from bolvek.analyses.cavities import find_cavities
-
-    found: Cavities = find_cavities(mesh)
-    return found.inside
+    return find_cavities(mesh).inside
 
 
 def drains_sheet(name: str, tries: Sequence[tuple[str, Mesh, DrainRecord]]) -> bytes:
@@ -95,7 +92,7 @@ def drains_sheet(name: str, tries: Sequence[tuple[str, Mesh, DrainRecord]]) -> b
     count = len(tries)
     width, height = WIDTH // count - 16, HEIGHT - 84 - 190
     most = max(tries, key=lambda t: len(t[2].holes))
-    cut: CutPlane = cut_through(most[1].bounds, [h.at_mm for h in most[2].holes])
+    cut = cut_through(most[1].bounds, [h.at_mm for h in most[2].holes])
     for k, (title, mesh, record) in enumerate(tries):
         auto = record.auto
         assert auto is not None

@@ -1,6 +1,6 @@
 """Layers drawn: the area over the height with what happens there, and sections with material, voids, what stays."""
 
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 from scipy import ndimage
@@ -43,7 +43,7 @@ def section_sheet(record: LayerRecord, view: LayerView, layers: list[int], capti
 
 
 def telling_layers(record: LayerRecord) -> list[tuple[int, str]]:
-    """Up to five layers that tell most, lowest first, and why each is shown."""
+    """Up to four layers that tell most, lowest first, and why each is shown."""
 
     def at(mm: float) -> int:
         return int(np.clip(mm / record.layer_mm, 0, record.count - 1))
@@ -147,28 +147,13 @@ def _sections(
         _draw_section(axes, view, layer)
         area = record.table.area_mm2[layer]
         title = f"{length_text(record.table.at_mm[layer])}, layer {layer:,}"
-        axes.annotate(
-            title,
-            (0, 1),
-            (0, 17),
-            size=10,
-            color=palette.INK,
-            weight="bold",
-            xycoords="axes fraction",
-            textcoords="offset points",
-            va="bottom",
-        )
-        text = f"{area / 100:.2f} cm2" + (f"; {why}" if why else "")
-        axes.annotate(
-            text,
-            (0, 1),
-            (0, 4),
-            size=9,
-            color=palette.QUIET,
-            xycoords="axes fraction",
-            textcoords="offset points",
-            va="bottom",
-        )
+        _above(axes, title, 17, size=10, color=palette.INK, weight="bold")
+        _above(axes, f"{area / 100:.2f} cm2" + (f"; {why}" if why else ""), 4, size=9, color=palette.QUIET)
+
+
+def _above(axes: "Axes", text: str, points: int, **style: Any) -> None:
+    """A line of text so many points above the left end of the axes."""
+    axes.annotate(text, (0, 1), (0, points), xycoords="axes fraction", textcoords="offset points", va="bottom", **style)
 
 
 def section_colours(view: LayerView, layer: int) -> Floats:
