@@ -1,7 +1,7 @@
 """The layers of a model, as a slicer will see them."""
 
 from bolvek.analyses.layers.layers import LayerView, read_layers
-from bolvek.analyses.layers.record import LayerRecord, LayerSettings, Making, Membrane, Slit
+from bolvek.analyses.layers.record import LayerRecord, LayerSettings, Making, Membrane, Slit, first_layer
 from bolvek.analyses.layers.sections import Outline, Stack
 
 __all__ = [
@@ -13,5 +13,6 @@ __all__ = [
     "Membrane",
     "Slit",
     "Stack",
+    "first_layer",
     "read_layers",
 ]

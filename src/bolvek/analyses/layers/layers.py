@@ -25,6 +25,7 @@ from bolvek.analyses.layers.record import (
     LayerTable,
     PoseStill,
     findings_of,
+    first_layer,
 )
 from bolvek.analyses.layers.sections import Stack
 from bolvek.analyses.overhangs import Island, OverhangSettings, find_layer_islands
@@ -191,7 +192,8 @@ def _table(
     open_ones = np.flatnonzero(held & (still.pool < still.leaving))
     begins = np.zeros(stack.count, np.int64)
     if stack.count:
-        rows = np.clip([int(i.height_mm / stack.layer_mm) for i in islands], 0, stack.count - 1).astype(np.int64)
+        first = [first_layer(i.height_mm, stack.layer_mm) for i in islands]
+        rows = np.minimum(np.array(first, np.int64), stack.count - 1)
         begins = np.bincount(rows, minlength=stack.count)
     return LayerTable(
         at_mm=[round(float(h), 6) for h in stack.heights_mm],

@@ -20,6 +20,11 @@ PULLING_MM2 = 100.0
 """A cup as wide as this pulls a print off the plate."""
 
 
+def first_layer(height_mm: float, layer_mm: float) -> int:
+    """The first layer that shows what begins at a height above the lowest point: layers are cut in their middle."""
+    return max(int(np.ceil(height_mm / layer_mm - 0.5)), 0)
+
+
 @dataclass(frozen=True, kw_only=True)
 class Making:
     """How a layer is made. kind: "resin" or "filament"; times in seconds, None where not known; density g/cm3.

@@ -7,7 +7,7 @@ from scipy import ndimage
 
 from bolvek.analyses.columns import Columns
 from bolvek.analyses.columns.still import ends_of
-from bolvek.analyses.layers import LayerRecord, LayerView
+from bolvek.analyses.layers import LayerRecord, LayerView, first_layer
 from bolvek.arrays import Bools, Floats
 from bolvek.report.classes import class_of
 from bolvek.report.pictures import palette
@@ -64,7 +64,8 @@ def telling_layers(record: LayerRecord) -> list[tuple[int, str]]:
             )
         )
     for island in record.island_list[:1]:
-        found.append((at(island.height_mm + record.layer_mm), "an island begins"))
+        first = min(first_layer(island.height_mm, record.layer_mm), record.count - 1)
+        found.append((first, "an island begins"))
     found.append((record.area_max_layer, "the widest"))
     if record.jumps:
         jump = max(record.jumps, key=lambda j: abs(j.after_mm2 - j.before_mm2))
@@ -145,6 +146,10 @@ def _sections(
         )
         axes = figure.add_axes(box)
         _draw_section(axes, view, layer)
+        begin = [i.where_mm for i in record.island_list if first_layer(i.height_mm, record.layer_mm) == layer]
+        if begin:  # most are specks where they begin
+            across = np.array(begin) @ view.columns.frame[:2].T
+            axes.plot(*across.T, "o", ms=9, mfc="none", mec=ISLAND, mew=1.6)
         area = record.table.area_mm2[layer]
         title = f"{length_text(record.table.at_mm[layer])}, layer {layer:,}"
         _above(axes, title, 17, size=10, color=palette.INK, weight="bold")

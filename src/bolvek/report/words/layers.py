@@ -1,7 +1,7 @@
 """Layers in words."""
 
 from bolvek.analyses.columns import Cup, Pool
-from bolvek.analyses.layers import LayerRecord
+from bolvek.analyses.layers import LayerRecord, first_layer
 from bolvek.report.words.common import MOST_LISTED, Row, limited
 from bolvek.units import count_text, length_text, point_text, volume_text
 
@@ -26,7 +26,8 @@ def layer_rows(r: LayerRecord, holes: list[str], *, most: int = MOST_LISTED) -> 
         [
             (
                 f"  {k}",
-                f"layer {int(i.height_mm / r.layer_mm):,}, {length_text(i.height_mm)} up at {point_text(i.where_mm)}",
+                f"layer {first_layer(i.height_mm, r.layer_mm):,}, {length_text(i.height_mm)} up at "
+                f"{point_text(i.where_mm)}",
             )
             for k, i in enumerate(r.island_list, 1)
         ],
