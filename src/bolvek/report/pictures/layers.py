@@ -149,7 +149,7 @@ def _sections(
         begin = [i.where_mm for i in record.island_list if first_layer(i.height_mm, record.layer_mm) == layer]
         if begin:  # most are specks where they begin
             across = np.array(begin) @ view.columns.frame[:2].T
-            axes.plot(*across.T, "o", ms=9, mfc="none", mec=ISLAND, mew=1.6)
+            axes.plot(*across.T, "o", ms=9, mfc="none", mec=ISLAND, mew=1.6, clip_on=False)
         area = record.table.area_mm2[layer]
         title = f"{length_text(record.table.at_mm[layer])}, layer {layer:,}"
         _above(axes, title, 17, size=10, color=palette.INK, weight="bold")
