@@ -58,6 +58,11 @@ VERBS = {
         "subtract, difference, boolean, engrave, cut out",
         ("mesh", "shells", "faults", "fuse", "mend", "hollow", "places"),
     ),
+    "cut": Verb(
+        "Cut into pieces with pegs, or so that they fit a printer.",
+        "split by plane, section, slice in half, too big for the bed, dowels, alignment pins, connectors, keys",
+        ("mesh", "shells", "layers", "fuse", "mend", "hollow", "places"),
+    ),
     "slim": Verb(
         "Fewer triangles, with the deviation measured.",
         "decimate, simplify, reduce, file size, megabytes",

@@ -23,6 +23,7 @@ from bolvek.operations.drain import DrainRecord, PlugRecord
 from bolvek.operations.fuse import FuseRecord
 from bolvek.operations.hollow import HollowRecord
 from bolvek.operations.mend import MendRecord
+from bolvek.operations.pieces import CutRecord, FitPlan
 from bolvek.operations.pose import PoseRecord
 from bolvek.operations.recast import RecastRecord
 from bolvek.operations.scale import ScaleRecord
@@ -67,6 +68,8 @@ class ModelSection(BaseModel):
     thicken: ThickenRecord | None = None
     fuse: FuseRecord | None = None
     carve: FuseRecord | None = None
+    fit_plan: FitPlan | None = None
+    cut: CutRecord | None = None
     recast: RecastRecord | None = None
     recasts: list[RecastRecord] | None = None
     slim: SlimRecord | None = None
@@ -115,6 +118,8 @@ VERDICTS = (
     "layers clear",
     "layers in trouble",
     "liquid stays",
+    "planned",
+    "does not fit",
 )
 """Every word that a verdict can be; `ok` beside it says whether anything falls short."""
 

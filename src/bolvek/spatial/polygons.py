@@ -1,6 +1,7 @@
 """Triangulating polygons with holes in the plane; every vertex is kept, decisions are exact.
 
-Ear clipping on the boundary, holes joined by visible bridges first, then flips towards Delaunay.
+Ear clipping on the boundary, holes joined by visible bridges first (large ones are swept over), then flips towards
+Delaunay.
 All orientation tests are exact (rational arithmetic where the float filter cannot decide), so
 vertices on straight runs stay vertices and the result fits its neighbours.
 """
@@ -8,10 +9,13 @@ vertices on straight runs stay vertices and the result fits its neighbours.
 from collections.abc import Mapping, Sequence
 from fractions import Fraction
 
+from bolvek.spatial.sweep import SweepError, sweep_triangles
+
 Point = tuple[float, float]
 Triangle = tuple[int, int, int]
 
 _FILTER = 4e-16
+_LARGE = 150  # corners: more are swept over, not clipped ear by ear
 
 
 class PolygonError(Exception):
@@ -79,11 +83,28 @@ def triangulate(points: Sequence[Point], loops: Sequence[Sequence[int]]) -> list
         holes[min(inside)[1]].append(list(loop))
     triangles: list[Triangle] = []
     for outer, own in zip(outers, holes, strict=True):
+        if len(outer) + sum(len(hole) for hole in own) > _LARGE:
+            triangles += _swept(points, [outer, *own])
+            continue
         ring = outer
         for hole in sorted(own, key=lambda h: -max(points[i][0] for i in h)):
             ring = _bridge(points, ring, hole, own)
         triangles += _flip(points, _clip_ears(points, ring), [outer, *own])
     return triangles
+
+
+def _swept(points: Sequence[Point], loops: list[list[int]]) -> list[Triangle]:
+    """Triangles of a large polygon with holes. Raises PolygonError."""
+    try:
+        found = sweep_triangles(points, loops, turn)
+    except SweepError as error:
+        raise PolygonError(str(error)) from None
+    flipped = _flip(points, found, loops)
+    if len(flipped) != sum(len(loop) for loop in loops) + 2 * len(loops) - 4:
+        raise PolygonError("the boundary crosses itself")
+    if any(turn(points[a], points[b], points[c]) <= 0 for a, b, c in flipped):
+        raise PolygonError("a triangle has no area")
+    return flipped
 
 
 def _crosses(p: Point, q: Point, a: Point, b: Point) -> bool:

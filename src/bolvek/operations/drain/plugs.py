@@ -10,7 +10,7 @@ from bolvek.analyses.soundness import find_defects
 from bolvek.arrays import Floats
 from bolvek.errors import UsageError
 from bolvek.mesh import Mesh
-from bolvek.operations.cut import TooClose
+from bolvek.operations.cut import TooClose, lofted
 from bolvek.operations.drain.bore import Bore, Drain
 from bolvek.operations.fuse.arrange import COMMON, arrange
 from bolvek.operations.pose import turn_onto
@@ -112,10 +112,4 @@ def _frustum(start: Floats, axis: Floats, deep: float, wide: float, narrow: floa
         u, w = w, u
     angle = turn + 2 * np.pi * np.arange(sides) / sides
     rim = np.cos(angle)[:, None] * u + np.sin(angle)[:, None] * w
-    vertices = np.concatenate([start + wide * rim, start + deep * axis + narrow * rim, [start], [start + deep * axis]])
-    n = sides
-    faces = []
-    for a in range(n):
-        b = (a + 1) % n
-        faces += [(a, b, n + b), (a, n + b, n + a), (2 * n, b, a), (2 * n + 1, n + a, n + b)]
-    return Mesh(vertices, faces)
+    return lofted([start + wide * rim, start + deep * axis + narrow * rim])

@@ -1,0 +1,36 @@
+"""One model into pieces that go together again: planes, pegs, lips, and where to cut so that they fit."""
+
+from bolvek.operations.pieces.cut import CutUp, cut, named
+from bolvek.operations.pieces.fit import FitPlan, plan_fit
+from bolvek.operations.pieces.planes import FITTING, SURFACE, Piece, Plane, cut_apart
+from bolvek.operations.pieces.record import (
+    Contact,
+    CutRecord,
+    CutSettings,
+    Lip,
+    LipSettings,
+    Peg,
+    PegSettings,
+    PieceRecord,
+)
+
+__all__ = [
+    "FITTING",
+    "SURFACE",
+    "Contact",
+    "CutRecord",
+    "CutSettings",
+    "CutUp",
+    "FitPlan",
+    "Lip",
+    "LipSettings",
+    "Peg",
+    "PegSettings",
+    "Piece",
+    "PieceRecord",
+    "Plane",
+    "cut",
+    "cut_apart",
+    "named",
+    "plan_fit",
+]

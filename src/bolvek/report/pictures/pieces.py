@@ -1,0 +1,99 @@
+"""Pieces pulled apart, numbered, from above and from below."""
+
+from collections.abc import Sequence
+
+import numpy as np
+
+from bolvek.arrays import Floats
+from bolvek.mesh import Mesh
+from bolvek.operations.pieces import FITTING, SURFACE, Piece, Plane
+from bolvek.report.pictures import palette
+from bolvek.report.pictures.callouts import spaced
+from bolvek.report.pictures.numbered import add_image
+from bolvek.report.pictures.plain import HEIGHT, WIDTH, Caption, add_scale_bar, new_figure, png_bytes
+from bolvek.report.pictures.raster import render
+from bolvek.report.pictures.view import View
+from bolvek.units import size_text
+
+_APART = 0.16
+"""Of the longest side: so far each plane pulls what is above it from what is below it."""
+_TOP, _BOTTOM, _MARGIN = 84, 46, 24
+_TINTS = ("#dcb88c", "#b9c6a4", "#c9a7a0", "#a9bfc8", "#d9cf9a", "#bcb0c8")
+_FITTING = "#2c6e8f"
+_CAP = "#cf5a3c"
+_MOST_LABELS = 24
+
+
+def pieces_picture(pieces: Sequence[Piece], planes: Sequence[Plane], caption: Caption) -> bytes:
+    """PNG of all pieces of a model, moved apart square to the cuts."""
+    meshes, colours, middles = [], [], []
+    whole = np.array([piece.mesh.bounds for piece in pieces])
+    step = _APART * float((whole[:, 1].max(axis=0) - whole[:, 0].min(axis=0)).max())
+    for k, piece in enumerate(pieces):
+        shift = sum(
+            (step * np.array(p.normal) for p, side in zip(planes, piece.sides, strict=True) if side > 0), np.zeros(3)
+        )
+        mesh = piece.mesh.moved(piece.mesh.vertices + shift)
+        meshes.append(mesh)
+        middles.append(_seen_middle(mesh))
+        tint = np.array(palette.linear(_TINTS[k % len(_TINTS)]))
+        paint = np.tile(tint, (len(mesh.faces), 1))
+        paint[piece.label > SURFACE] = palette.linear(_CAP)
+        paint[piece.label == FITTING] = palette.linear(_FITTING)
+        colours.append(paint)
+    joined = meshes[0].joined(*meshes[1:])
+    figure = new_figure(caption)
+    labels = [f"{k}: {size_text(piece.mesh.size)}" for k, piece in enumerate(pieces, 1)]
+    for side, elevation in enumerate((18.0, -24.0)):
+        _panel(figure, side, joined, np.concatenate(colours), np.array(middles), labels, elevation)
+    return png_bytes(figure)
+
+
+def _seen_middle(mesh: Mesh) -> Floats:
+    """The middle of the faces that look to the front: a place on the piece where a box's middle may lie beside it."""
+    facing = np.maximum(mesh.area_vectors @ View.three_quarter().eye, 0.0)
+    middle = (mesh.vertices[mesh.faces].mean(axis=1) * facing[:, None]).sum(axis=0) / max(float(facing.sum()), 1e-12)
+    _, face = mesh.tree.nearest(middle[None])
+    return mesh.tree.closest_points(middle[None], face)[0]
+
+
+def _panel(
+    figure: object, side: int, mesh: Mesh, paint: Floats, middles: Floats, labels: list[str], elevation: float
+) -> None:
+    """A view with a label a piece; the sizes stand at the left view only."""
+    view = View.three_quarter(elevation_deg=elevation)
+    room = 186 if side == 0 else 40
+    width, height = WIDTH // 2 - 2 * _MARGIN - room, HEIGHT - _TOP - _BOTTOM - 24
+    image = render(mesh, view, width, height, paint=paint)
+    left = _MARGIN + side * (WIDTH // 2) + (room if side == 0 else 0)
+    axes = add_image(figure, image, left, _BOTTOM)  # type: ignore[arg-type]
+    add_scale_bar(axes, image, width)
+    name = "pulled apart, from above" if side == 0 else "from below"
+    axes.text(0 if side else -room, height + 8, name, size=11, color=palette.INK, style="italic", clip_on=False)
+    at = image.place(view.project(middles))
+    shown = min(len(labels), _MOST_LABELS)
+    heights = spaced([float(y) for y in at[:shown, 1]], 10, height - 16, 22)
+    for k, y in zip(range(shown), heights, strict=True):
+        text = labels[k] if side == 0 else labels[k].partition(":")[0]
+        x = 0.0 if side == 0 else width + 10.0
+        axes.plot([at[k, 0], x], [at[k, 1], y], "-", color=palette.INK, lw=0.7, clip_on=False, zorder=4)
+        axes.plot(*at[k], "o", ms=5, mfc=palette.INK, mec=palette.PAPER, clip_on=False, zorder=5)
+        box = {"boxstyle": "round,pad=0.25", "fc": palette.PAPER, "ec": palette.QUIET, "lw": 0.6}
+        axes.text(
+            x,
+            y,
+            text,
+            size=9.5,
+            color=palette.INK,
+            ha="right" if side == 0 else "left",
+            va="center",
+            clip_on=False,
+            bbox=box,
+            zorder=6,
+        )
+    if side:
+        x = width - 330.0
+        for text, colour in (("model", _TINTS[0]), ("cut", _CAP), ("peg, socket, lip", _FITTING)):
+            axes.plot([x], [-14], "s", color=colour, ms=9, clip_on=False)
+            axes.text(x + 10, -14, text, size=9.5, color=palette.INK, va="center", clip_on=False)
+            x += 22 + 6.6 * len(text) + 14
