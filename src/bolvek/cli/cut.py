@@ -172,8 +172,9 @@ def _cut(
     made, record = step("cut", lambda: cut(model.mesh, settings))
     outputs: list[Path] = []
     if not plan:
-        outputs, peg_file = step("write", lambda: _written(model, made, output, asked))
-        record = named(record, [str(p) for p in outputs[: len(made.lying)]], peg_file)
+        outputs = step("write", lambda: _written(model, made, output, asked))
+        names = [str(path) for path in outputs]
+        record = named(record, names[: len(made.lying)], names[-1] if made.pegs is not None else "")
     verdict = ("planned" if plan else "done") if record.ok else "does not fit"
     rows += [("verdict", verdict, "bold green" if record.ok else "bold red")] if not record.ok else []
     rows += [("plan" if plan else "cut", cut_text(record), "")]
@@ -202,23 +203,15 @@ def _cut(
     )
 
 
-def _written(model: "Model", made: "CutUp", output: Path | None, asked: Asked) -> tuple[list[Path], str]:
-    """The files of all pieces, and last that of loose pegs; none is written unless all can be."""
+def _written(model: "Model", made: "CutUp", output: Path | None, asked: Asked) -> list[Path]:
+    """The files of all pieces, and last that of loose pegs."""
     from bolvek.analyses.soundness import pass_gate
-    from bolvek.cli.base.targets import check_targets, output_beside
-    from bolvek.formats import write_model
+    from bolvek.cli.base.several import write_several
 
-    base = output_beside(model.path, output, "cut")
-    stem = base.stem if output is not None and base == output else model.path.stem
     count = len(made.lying)
-    targets = [base.with_name(f"{stem}.{k}of{count}{base.suffix}") for k in range(1, count + 1)]
-    meshes = list(made.lying)
+    files = [(f"{k}of{count}", mesh) for k, mesh in enumerate(made.lying, 1)]
     if made.pegs is not None:
-        targets.append(base.with_name(f"{stem}.pegs{base.suffix}"))
-        meshes.append(made.pegs)
-    check_targets([model.path], targets, replace=asked.replace)
-    for mesh in meshes:
+        files.append(("pegs", made.pegs))
+    for _, mesh in files:
         pass_gate(mesh, "cut")
-    for target, mesh in zip(targets, meshes, strict=True):
-        write_model(target, mesh, text=asked.ascii_stl, replace=asked.replace)
-    return targets, str(targets[-1]) if made.pegs is not None else ""
+    return write_several(model.path, files, output, "cut", asked)

@@ -63,6 +63,16 @@ VERBS = {
         "split by plane, section, slice in half, too big for the bed, dowels, alignment pins, connectors, keys",
         ("mesh", "shells", "layers", "fuse", "mend", "hollow", "places"),
     ),
+    "split": Verb(
+        "Each part into a file of its own.",
+        "separate, shells, objects, explode, strays, largest part",
+        ("mesh", "shells", "faults"),
+    ),
+    "join": Verb(
+        "Several models into one file, with names.",
+        "merge files, combine, assembly, collect, 3MF",
+        ("mesh",),
+    ),
     "slim": Verb(
         "Fewer triangles, with the deviation measured.",
         "decimate, simplify, reduce, file size, megabytes",

@@ -29,6 +29,7 @@ from bolvek.operations.recast import RecastRecord
 from bolvek.operations.scale import ScaleRecord
 from bolvek.operations.slim import SlimRecord
 from bolvek.operations.solid import SolidPlan, SolidRecord
+from bolvek.operations.split import SplitRecord
 from bolvek.operations.thicken import ThickenRecord
 
 Triple = tuple[float, float, float]
@@ -70,6 +71,7 @@ class ModelSection(BaseModel):
     carve: FuseRecord | None = None
     fit_plan: FitPlan | None = None
     cut: CutRecord | None = None
+    split: SplitRecord | None = None
     recast: RecastRecord | None = None
     recasts: list[RecastRecord] | None = None
     slim: SlimRecord | None = None

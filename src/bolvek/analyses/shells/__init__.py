@@ -10,6 +10,7 @@ from bolvek.analyses.shells.standing import (
     material_tree,
     model_volume,
     outward_signs,
+    owners_of_cavities,
     standing,
     turned_faces,
 )
@@ -33,6 +34,7 @@ __all__ = [
     "nest_shells",
     "open_pairs",
     "outward_signs",
+    "owners_of_cavities",
     "part_by_part",
     "standing",
     "turned_faces",

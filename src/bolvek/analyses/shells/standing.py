@@ -62,6 +62,20 @@ def model_volume(mesh: Mesh) -> float | None:
     return None if once.topology.badly_oriented_edges else standing(once).volume_mm3
 
 
+def owners_of_cavities(mesh: Mesh) -> Ints:
+    """For each shell (S,) that is a void the smallest shell around it that is none, -1 for the others."""
+    found = standing(mesh)
+    volume = np.abs(found.nested.volume)
+    cavity = np.array([role == "cavity" for role in found.roles], bool)
+    owner = np.full(len(cavity), -1)
+    for number in np.flatnonzero(cavity).tolist():
+        around = found.nested.outer[found.nested.inner == number]
+        around = around[~cavity[around]]
+        if len(around):
+            owner[number] = int(around[np.argmin(volume[around])])
+    return owner
+
+
 def outward_signs(mesh: Mesh) -> Floats:
     """Per face (F,): 1 where it faces out of its material as it stands, -1 where it is turned the wrong way."""
     return standing(mesh).sign

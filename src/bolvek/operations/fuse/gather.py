@@ -4,8 +4,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from bolvek.analyses.shells import counted_once, facing_out, standing
-from bolvek.arrays import Bools, Floats, Ints
+from bolvek.analyses.shells import counted_once, facing_out, owners_of_cavities, standing
+from bolvek.arrays import Bools
 from bolvek.errors import WorkError
 from bolvek.mesh import Mesh
 from bolvek.mesh.topology import CROWDED
@@ -38,7 +38,7 @@ def gather(mesh: Mesh, *, name: str = "", again: RecastSettings | None = None) -
     shell = once.topology.shell
     cavity = np.array([role == "cavity" for role in found.roles], bool)
     wrong = _wrong(once)
-    owner = _owners(found.nested.inner, found.nested.outer, np.abs(found.nested.volume), cavity)
+    owner = owners_of_cavities(once)
     bodies, made_anew = list[Mesh](), list[int]()
     outer = np.flatnonzero(~cavity)
     for number in outer.tolist():
@@ -75,17 +75,6 @@ def _crowded(mesh: Mesh) -> Bools:
     crowded = np.zeros(mesh.topology.shells, bool)
     crowded[mesh.topology.shell[np.flatnonzero(mesh.topology.opposite == CROWDED) // 3]] = True
     return crowded
-
-
-def _owners(inner: Ints, outer: Ints, volume: Floats, cavity: Bools) -> Ints:
-    """For each void (S,) the smallest shell around it that is none; -1 for other shells."""
-    owner = np.full(len(cavity), -1)
-    for number in np.flatnonzero(cavity).tolist():
-        around = outer[inner == number]
-        around = around[~cavity[around]]
-        if len(around):
-            owner[number] = int(around[np.argmin(volume[around])])
-    return owner
 
 
 def _refusal(part: Mesh, why: str, name: str, count: int) -> str:

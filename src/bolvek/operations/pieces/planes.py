@@ -6,7 +6,7 @@ triangulated: both pieces have the same rim, bit for bit. Faces the plane does n
 """
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -22,7 +22,7 @@ Triple = tuple[float, float, float]
 LAID_MM = (1e-3, 4e-3, 1.6e-2)
 """Corners nearer to the plane than this are laid onto it; the next is tried where the one before leaves no sound
 pieces."""
-_SHIFTS = (0.0, 1.0, -1.0)  # of the tolerance: the plane itself is moved where that does not help
+_SHIFTS = (0.0, 2.0, -2.0, 7.0, -7.0)  # of the tolerance: the plane itself is moved where that does not help
 SURFACE, FITTING = -1, -2
 """Labels of faces that are no cap: the model's own, those of pegs, sockets and lips."""
 
@@ -48,7 +48,7 @@ class Plane:
 @dataclass(frozen=True)
 class Piece:
     """A piece of a model. label (F,): number of the plane whose cap a face is, or SURFACE or FITTING; sides: for each
-    plane so far 1 above it, -1 below; laid_mm: how far a corner was moved onto a plane at most."""
+    plane so far 1 above it, -1 below; laid_mm: how far a corner was moved onto a plane, or a plane itself, at most."""
 
     mesh: Mesh
     label: Ints32
@@ -73,8 +73,8 @@ def cut_apart(mesh: Mesh, planes: Sequence[Plane]) -> list[Piece]:
         if len(parts) == len(pieces):
             low, high = plane.above(mesh.vertices).min(), plane.above(mesh.vertices).max()
             raise WorkError(
-                f"the plane {plane.name} misses the model: it lies {-float(high) if high < 0 else float(low):.2f} mm "
-                "beside it, or touches it only"
+                f"the plane {plane.name} cuts nothing: the model lies {low:.2f} to {high:.2f} mm from it, "
+                "all on one side"
             )
         pieces = parts
     return sorted(pieces, key=lambda piece: piece.sides[::-1])
@@ -93,7 +93,8 @@ def _halved(piece: Piece, plane: Plane, number: int) -> list[Piece]:
                 halves = _cut(piece, plane, moved, laid, number)
             except PolygonError:
                 continue
-            if halves and not any(find_defects(half.mesh) for half in halves):
+            halves = [replace(half, laid_mm=max(half.laid_mm, abs(shift) * laid)) for half in halves]
+            if not any(find_defects(half.mesh) for half in halves):
                 return halves
     where = piece.mesh.vertices[np.argmin(np.abs(height))]
     raise WorkError(

@@ -139,7 +139,7 @@ class PieceRecord:
 @dataclass(frozen=True, kw_only=True)
 class CutRecord:
     """What was cut. cut_mm2: area of each plane's section; apart_mm3: what the volumes of the pieces are off the
-    model's before pegs (corners laid onto planes); laid_mm: how far a corner was moved onto a plane at most;
+    model's before pegs (corners laid onto planes); laid_mm: how far a corner or a plane was moved at most;
     kept_faces: bit for bit as they were, before laying flat."""
 
     planes: tuple[Plane, ...]

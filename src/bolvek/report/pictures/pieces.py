@@ -1,6 +1,7 @@
 """Pieces pulled apart, numbered, from above and from below."""
 
 from collections.abc import Sequence
+from typing import TYPE_CHECKING
 
 import numpy as np
 
@@ -15,13 +16,17 @@ from bolvek.report.pictures.raster import render
 from bolvek.report.pictures.view import View
 from bolvek.units import size_text
 
+if TYPE_CHECKING:
+    from matplotlib.figure import Figure
+
 _APART = 0.16
 """Of the longest side: so far each plane pulls what is above it from what is below it."""
 _TOP, _BOTTOM, _MARGIN = 84, 46, 24
 _TINTS = ("#dcb88c", "#b9c6a4", "#c9a7a0", "#a9bfc8", "#d9cf9a", "#bcb0c8")
 _FITTING = "#2c6e8f"
 _CAP = "#cf5a3c"
-_MOST_LABELS = 24
+_LEGEND = (("model", _TINTS[0]), ("cut", _CAP), ("peg, socket, lip", _FITTING))
+_MOST_LABELS, _LONGEST = 24, 24
 
 
 def pieces_picture(pieces: Sequence[Piece], planes: Sequence[Plane], caption: Caption) -> bytes:
@@ -41,11 +46,41 @@ def pieces_picture(pieces: Sequence[Piece], planes: Sequence[Plane], caption: Ca
         paint[piece.label > SURFACE] = palette.linear(_CAP)
         paint[piece.label == FITTING] = palette.linear(_FITTING)
         colours.append(paint)
+    labels = [f"{k}: {size_text(piece.mesh.size)}" for k, piece in enumerate(pieces, 1)]
+    return _sheet(meshes, np.concatenate(colours), middles, labels, caption, "pulled apart, from above", _LEGEND)
+
+
+def parts_picture(parts: Sequence[Mesh], names: Sequence[str], caption: Caption) -> bytes:
+    """PNG of the parts of a model where they are, each in a colour of its own."""
+    colours = [
+        np.tile(np.array(palette.linear(_TINTS[k % len(_TINTS)])), (len(part.faces), 1)) for k, part in enumerate(parts)
+    ]
+    middles = [_seen_middle(part) for part in parts]
+    labels = [
+        f"{k}: {_short(name) or size_text(part.size)}"
+        for k, (part, name) in enumerate(zip(parts, names, strict=True), 1)
+    ]
+    return _sheet(list(parts), np.concatenate(colours), middles, labels, caption, "from above", ())
+
+
+def _short(name: str) -> str:
+    return name if len(name) <= _LONGEST else name[: _LONGEST - 2] + ".."
+
+
+def _sheet(
+    meshes: list[Mesh],
+    paint: Floats,
+    middles: list[Floats],
+    labels: list[str],
+    caption: Caption,
+    name: str,
+    legend: Sequence[tuple[str, str]],
+) -> bytes:
     joined = meshes[0].joined(*meshes[1:])
     figure = new_figure(caption)
-    labels = [f"{k}: {size_text(piece.mesh.size)}" for k, piece in enumerate(pieces, 1)]
     for side, elevation in enumerate((18.0, -24.0)):
-        _panel(figure, side, joined, np.concatenate(colours), np.array(middles), labels, elevation)
+        title = "from below" if side else name
+        _panel(figure, side, joined, paint, np.array(middles), labels, elevation, title, legend)
     return png_bytes(figure)
 
 
@@ -58,7 +93,15 @@ def _seen_middle(mesh: Mesh) -> Floats:
 
 
 def _panel(
-    figure: object, side: int, mesh: Mesh, paint: Floats, middles: Floats, labels: list[str], elevation: float
+    figure: "Figure",
+    side: int,
+    mesh: Mesh,
+    paint: Floats,
+    middles: Floats,
+    labels: list[str],
+    elevation: float,
+    name: str,
+    legend: Sequence[tuple[str, str]],
 ) -> None:
     """A view with a label a piece; the sizes stand at the left view only."""
     view = View.three_quarter(elevation_deg=elevation)
@@ -66,9 +109,8 @@ def _panel(
     width, height = WIDTH // 2 - 2 * _MARGIN - room, HEIGHT - _TOP - _BOTTOM - 24
     image = render(mesh, view, width, height, paint=paint)
     left = _MARGIN + side * (WIDTH // 2) + (room if side == 0 else 0)
-    axes = add_image(figure, image, left, _BOTTOM)  # type: ignore[arg-type]
+    axes = add_image(figure, image, left, _BOTTOM)
     add_scale_bar(axes, image, width)
-    name = "pulled apart, from above" if side == 0 else "from below"
     axes.text(0 if side else -room, height + 8, name, size=11, color=palette.INK, style="italic", clip_on=False)
     at = image.place(view.project(middles))
     shown = min(len(labels), _MOST_LABELS)
@@ -93,7 +135,7 @@ def _panel(
         )
     if side:
         x = width - 330.0
-        for text, colour in (("model", _TINTS[0]), ("cut", _CAP), ("peg, socket, lip", _FITTING)):
+        for text, colour in legend:
             axes.plot([x], [-14], "s", color=colour, ms=9, clip_on=False)
             axes.text(x + 10, -14, text, size=9.5, color=palette.INK, va="center", clip_on=False)
             x += 22 + 6.6 * len(text) + 14

@@ -72,6 +72,6 @@ def cut_rows(r: CutRecord, *, most: int = MOST_LISTED) -> list[Row]:
         ],
         most,
     )
-    exact = f"corners moved onto a plane by {length_text(r.laid_mm)} at most; all pieces together are "
+    exact = f"cut within {length_text(r.laid_mm)} of the planes; all pieces together are "
     rows.append(("exact", f"{exact}{abs(r.apart_mm3):.2g} mm3 {'more' if r.apart_mm3 > 0 else 'less'} than the model"))
     return rows

@@ -1,0 +1,81 @@
+"""`bolvek split`."""
+
+from pathlib import Path
+from typing import TYPE_CHECKING, Any, Literal
+
+import click
+
+from bolvek.cli.base.options import Asked, models_argument, options, output_option, writing_options
+from bolvek.cli.base.types import LENGTH
+
+if TYPE_CHECKING:
+    from bolvek.cli.base.run import Outcome, Steps
+    from bolvek.formats import Model
+
+
+@click.command("split")
+@options(
+    models_argument,
+    click.option("--by", type=click.Choice(["part", "name"]), help="What hangs together, or the names in the file."),
+    click.option("--least", type=LENGTH, help="Parts shorter than this are strays and left out."),
+    click.option("--gather", is_flag=True, help="Write strays into one file instead."),
+    click.option("--largest", is_flag=True, help="Write the largest part only."),
+    output_option,
+    writing_options,
+)
+def command(
+    models: tuple[Path, ...],
+    by: Literal["part", "name"] | None,
+    least: float | None,
+    gather: bool,
+    largest: bool,
+    output: Path | None,
+    **shared: Any,
+) -> None:
+    """Write each part of models into a file of its own, the largest first; a shell with its voids is one part.
+
+    Files with names of parts (3MF, OBJ) are split by them unless --by part is given. Nothing is moved or mended.
+
+    \b
+    Examples:
+      bolvek split lantern.3mf -o parts/
+      bolvek split scan.stl --least 2mm --gather
+    """
+    from bolvek.cli.base.run import Outcome, Run, run
+    from bolvek.cli.base.scaled import finding_rows
+    from bolvek.cli.base.several import write_several
+    from bolvek.operations.split import SplitSettings, named, split, tags
+    from bolvek.report.words.split import split_rows, split_text
+
+    asked = Asked(**shared)
+    settings = SplitSettings(by=by, least_mm=least, gather=gather, largest=largest)
+
+    def work(model: "Model", step: "Steps") -> "Outcome":
+        made, record = step("split", lambda: split(model.mesh, model.parts, settings))
+        files = list(zip(tags(record), made.parts, strict=True))
+        if made.strays is not None:
+            files.append(("strays", made.strays))
+        outputs = step("write", lambda: write_several(model.path, files, output, "split", asked))
+        names = [str(path) for path in outputs]
+        record = named(record, names[: len(made.parts)], names[-1] if made.strays is not None else "")
+        rows = [("split", split_text(record), ""), *((*row, "") for row in split_rows(record, most=asked.most))]
+
+        def draw() -> bytes:
+            from bolvek.report.pictures.pieces import parts_picture
+            from bolvek.report.pictures.plain import model_caption
+
+            caption = model_caption(model.path, model.mesh, parts=f"{len(made.parts)} parts")
+            return parts_picture(made.parts, [part.name for part in record.parts], caption)
+
+        return Outcome(
+            model=model,
+            sections={"split": record},
+            line=split_text(record),
+            verdict="done",
+            rows=rows + finding_rows(record.findings),
+            findings=record.findings,
+            picture=draw,
+            outputs=outputs,
+        )
+
+    run(Run(verb="split", settings={"": settings}, work=work), models, asked)
