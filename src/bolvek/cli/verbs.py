@@ -73,6 +73,11 @@ VERBS = {
         "merge files, combine, assembly, collect, 3MF",
         ("mesh",),
     ),
+    "smooth": Verb(
+        "Calm a noisy surface without shrinking it.",
+        "denoise, fair, relax, scan noise, polish, filter",
+        ("mesh", "fairing", "places"),
+    ),
     "slim": Verb(
         "Fewer triangles, with the deviation measured.",
         "decimate, simplify, reduce, file size, megabytes",

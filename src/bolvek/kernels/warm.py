@@ -30,6 +30,7 @@ GROUPS = {
     "columns": ("grid.columns", "grid.flood"),
     "layers": ("surface.sections",),
     "hollow": ("surface.samples", "surface.collapse", "grid.isosurface", "tree.distance", "tree.signed"),
+    "fairing": ("surface.fairing",),
     "drain": ("surface.samples", "tree.rays", "tree.distance", "tree.signed"),
     "rooms": ("surface.samples", "grid.voxels", "grid.watershed", "tree.distance", "tree.signed", "tree.rays"),
     "picture": ("raster", "tree.distance"),

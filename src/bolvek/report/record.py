@@ -28,6 +28,7 @@ from bolvek.operations.pose import PoseRecord
 from bolvek.operations.recast import RecastRecord
 from bolvek.operations.scale import ScaleRecord
 from bolvek.operations.slim import SlimRecord
+from bolvek.operations.smooth import SmoothRecord
 from bolvek.operations.solid import SolidPlan, SolidRecord
 from bolvek.operations.split import SplitRecord
 from bolvek.operations.thicken import ThickenRecord
@@ -74,6 +75,7 @@ class ModelSection(BaseModel):
     split: SplitRecord | None = None
     recast: RecastRecord | None = None
     recasts: list[RecastRecord] | None = None
+    smooth: SmoothRecord | None = None
     slim: SlimRecord | None = None
     compare: CompareRecord | None = None
     directions: Comparison | None = None

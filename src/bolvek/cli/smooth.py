@@ -1,0 +1,98 @@
+"""`bolvek smooth`."""
+
+import dataclasses
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+import click
+
+from bolvek.cli.base.options import Asked, models_argument, options, output_option, writing_options
+from bolvek.cli.base.types import LENGTH, Parsed, parse_ball
+from bolvek.errors import UsageError
+from bolvek.units import parse_length, parse_point
+
+if TYPE_CHECKING:
+    from bolvek.cli.base.run import Outcome, Steps
+    from bolvek.formats import Model
+    from bolvek.operations.smooth import Region
+
+
+def parse_region(text: str) -> "Region":
+    """A ball as in "10,0,5:8mm", a box as in "0,0,0:10,10,10", or what is near open rims as in "rim:3mm"."""
+    from bolvek.operations.smooth import Region
+
+    first, colon, second = text.partition(":")
+    if not colon:
+        raise UsageError(f"'{text}' is no region: write 10,0,5:8mm for a ball, two points for a box, or rim:3mm")
+    if first.strip() == "rim":
+        return Region(rim_mm=parse_length(second))
+    if "," in second:
+        return Region(box=(parse_point(first), parse_point(second)))
+    return Region(ball=parse_ball(text))
+
+
+@click.command("smooth")
+@options(
+    models_argument,
+    click.option(
+        "--within",
+        type=Parsed("REGION", parse_region),
+        multiple=True,
+        help="Only in a ball X,Y,Z:R, a box X,Y,Z:X,Y,Z, or near open rims rim:3mm; repeat for more.",
+    ),
+    click.option("--most", type=LENGTH, default="0.1mm", show_default=True, help="No point moves farther."),
+    click.option(
+        "--keep-edges", type=float, default=30.0, show_default=True, metavar="DEGREES", help="Sharper creases stay."
+    ),
+    click.option("--passes", type=int, default=15, show_default=True, metavar="N", help="More calm wider waves."),
+    click.option("--least", type=LENGTH, help="Walls are not made thinner than this."),
+    output_option,
+    writing_options,
+)
+def command(
+    models: tuple[Path, ...],
+    within: tuple["Region", ...],
+    most: float,
+    keep_edges: float,
+    passes: int,
+    least: float | None,
+    output: Path | None,
+    **shared: Any,
+) -> None:
+    """Calm the noise of scanned or sculpted surfaces without shrinking them; creases and rims stay.
+
+    \b
+    Examples:
+      bolvek smooth cloud_tile.ply --most 0.15mm
+      bolvek smooth carp.stl --within 10,0,40:8mm --most 0.05mm --picture calm.png
+    """
+    from bolvek.cli.base.run import Run, remade, run
+    from bolvek.cli.base.scaled import finding_rows
+    from bolvek.operations.smooth import SmoothSettings, smooth
+    from bolvek.report.words.smooth import smooth_rows, smooth_text
+
+    asked = Asked(**shared)
+    settings = SmoothSettings(most_mm=most, keep_edges_deg=keep_edges, passes=passes, within=within, least_mm=least)
+
+    def work(model: "Model", step: "Steps") -> "Outcome":
+        mesh, record = step("smooth", lambda: smooth(model.mesh, settings))
+        done = remade(model, mesh, {"smooth": record}, smooth_text(record), "done")
+        rows = [(*row, "") for row in smooth_rows(record, settings.most_mm)] + finding_rows(record.findings)
+
+        def draw() -> bytes:
+            from bolvek.report.pictures.before import before_after
+            from bolvek.report.pictures.plain import model_caption
+
+            return before_after(model.mesh, mesh, model_caption(model.path, mesh, smooth=smooth_text(record)))
+
+        return dataclasses.replace(done, rows=rows, findings=record.findings, picture=draw)
+
+    how = Run(
+        verb="smooth",
+        settings={"": settings},
+        work=work,
+        writes="moved",
+        texts={"smooth": lambda done: smooth_text(done[1])},
+        kernels=("walls",) if least is not None else (),
+    )
+    run(how, models, asked, output)
