@@ -8,7 +8,7 @@ import click
 
 from bolvek.cli.base.directions import direction_options, settings_for, weights_for
 from bolvek.cli.base.options import Asked, models_argument, options, output_option, printer_option, writing_options
-from bolvek.cli.base.types import PLACE
+from bolvek.cli.base.types import PLACE, TILT
 from bolvek.errors import UsageError
 
 if TYPE_CHECKING:
@@ -31,19 +31,6 @@ def _turn(text: str) -> tuple[tuple[float, float, float], float]:
     return (numbers[0], numbers[1], numbers[2]), degrees
 
 
-def _tilt(text: str | None) -> tuple[float, float] | None:
-    """Degrees, and the direction to lean to, from "30" or "30,90"."""
-    if text is None:
-        return None
-    try:
-        numbers = [float(w) for w in text.split(",")]
-    except ValueError:
-        numbers = []
-    if len(numbers) not in (1, 2):
-        raise UsageError(f"--tilt takes DEGREES or DEGREES,TOWARDS; found '{text}'")
-    return numbers[0], numbers[1] if len(numbers) == 2 else 0.0
-
-
 @click.command("pose")
 @options(
     models_argument,
@@ -64,7 +51,7 @@ def _tilt(text: str | None) -> tuple[float, float] | None:
     click.option(
         "--turn", "turns", multiple=True, metavar="AXIS:DEGREES", help="Turn about x, y, z or a vector; repeat."
     ),
-    click.option("--tilt", metavar="DEG[,TOWARDS]", help="Lean by degrees, towards a direction counted from +x."),
+    click.option("--tilt", type=TILT, help="Lean by degrees, towards a direction counted from +x."),
     click.option("--centre", is_flag=True, help="Middle of the box to x = y = 0."),
     click.option("--drop", is_flag=True, help="Lowest point to z = 0."),
     writing_options,
@@ -86,7 +73,7 @@ def command(
     weigh: tuple[str, ...],
     show: tuple[float, float, float] | None,
     turns: tuple[str, ...],
-    tilt: str | None,
+    tilt: tuple[float, float] | None,
     centre: bool,
     drop: bool,
     **shared: Any,
@@ -128,7 +115,7 @@ def command(
         lay_largest=lay_largest,
         up=up,
         turns=tuple(_turn(t) for t in turns),
-        tilt=_tilt(tilt),
+        tilt=tilt,
         centre=centre,
         drop=drop or best is not None,
     )

@@ -73,6 +73,11 @@ VERBS = {
         "merge files, combine, assembly, collect, 3MF",
         ("mesh",),
     ),
+    "plinth": Verb(
+        "Put a base under a bust or a scan.",
+        "pedestal, stand, socle, foot, display base",
+        ("mesh", "shells", "layers", "fuse", "mend", "hollow", "places"),
+    ),
     "smooth": Verb(
         "Calm a noisy surface without shrinking it.",
         "denoise, fair, relax, scan noise, polish, filter",

@@ -24,6 +24,7 @@ from bolvek.operations.fuse import FuseRecord
 from bolvek.operations.hollow import HollowRecord
 from bolvek.operations.mend import MendRecord
 from bolvek.operations.pieces import CutRecord, FitPlan
+from bolvek.operations.plinth import PlinthRecord
 from bolvek.operations.pose import PoseRecord
 from bolvek.operations.recast import RecastRecord
 from bolvek.operations.scale import ScaleRecord
@@ -75,6 +76,7 @@ class ModelSection(BaseModel):
     split: SplitRecord | None = None
     recast: RecastRecord | None = None
     recasts: list[RecastRecord] | None = None
+    plinth: PlinthRecord | None = None
     smooth: SmoothRecord | None = None
     slim: SlimRecord | None = None
     compare: CompareRecord | None = None
@@ -124,6 +126,7 @@ VERDICTS = (
     "liquid stays",
     "planned",
     "does not fit",
+    "falls",
 )
 """Every word that a verdict can be; `ok` beside it says whether anything falls short."""
 

@@ -42,6 +42,19 @@ def parse_ball(text: str) -> tuple[tuple[float, float, float], float]:
     return parse_point(place), parse_length(radius)
 
 
+def parse_tilt(text: str) -> tuple[float, float]:
+    """Degrees, and the direction to lean to, from "30" or "30,90"."""
+    try:
+        numbers = [float(w) for w in text.split(",")]
+    except ValueError:
+        numbers = []
+    if len(numbers) not in (1, 2):
+        raise UsageError(f"a tilt is DEGREES or DEGREES,TOWARDS; found '{text}'")
+    return numbers[0], numbers[1] if len(numbers) == 2 else 0.0
+
+
+TILT = Parsed("DEG[,TOWARDS]", parse_tilt)
+"""A lean by degrees, and the direction of it counted from +x."""
 BALL = Parsed("X,Y,Z:R", parse_ball)
 """A point and a radius, as millimetres."""
 PATH = click.Path(path_type=Path)

@@ -1,0 +1,85 @@
+"""`bolvek plinth`."""
+
+import dataclasses
+from pathlib import Path
+from typing import TYPE_CHECKING, Any, Literal
+
+import click
+
+from bolvek.cli.base.options import Asked, models_argument, options, output_option, writing_options
+from bolvek.cli.base.types import LENGTH, TILT
+
+if TYPE_CHECKING:
+    from bolvek.cli.base.run import Outcome, Steps
+    from bolvek.formats import Model
+
+
+@click.command("plinth")
+@options(
+    models_argument,
+    click.option(
+        "--shape",
+        type=click.Choice(["follow", "round", "square"]),
+        default="follow",
+        show_default=True,
+        help="follow takes the outline of the lowest slice.",
+    ),
+    click.option("--height", type=LENGTH, default="6mm", show_default=True, help="Of all of the plinth."),
+    click.option("--margin", type=LENGTH, default="2mm", show_default=True, help="Around what stands on it."),
+    click.option("--sink", type=LENGTH, default="1mm", show_default=True, help="How deep the model goes into it."),
+    click.option("--chamfer", type=LENGTH, default="0.8mm", show_default=True, help="Of its upper edge."),
+    click.option("--tilt", type=TILT, help="Lean the model first."),
+    output_option,
+    writing_options,
+)
+def command(
+    models: tuple[Path, ...],
+    shape: Literal["round", "square", "follow"],
+    height: float,
+    margin: float,
+    sink: float,
+    chamfer: float,
+    tilt: tuple[float, float] | None,
+    output: Path | None,
+    **shared: Any,
+) -> None:
+    """Put a base under a bust or a scan and fuse them; what the base does not reach stays bit for bit.
+
+    The model stays where it is, the plinth goes below it. Falls short (exit code 1) where it would fall over.
+
+    \b
+    Examples:
+      bolvek plinth carp.stl --shape round --height 5mm
+      bolvek plinth bust.stl --sink 2mm --margin 3mm --picture bust.png
+    """
+    from bolvek.cli.base.run import Run, remade, run
+    from bolvek.cli.base.scaled import finding_rows
+    from bolvek.operations.plinth import PlinthSettings, add_plinth
+    from bolvek.operations.pose import PoseSettings, pose
+    from bolvek.report.words.plinth import plinth_rows, plinth_text
+
+    asked = Asked(**shared)
+    settings = PlinthSettings(shape=shape, height_mm=height, margin_mm=margin, sink_mm=sink, chamfer_mm=chamfer)
+    tilted = PoseSettings(tilt=tilt) if tilt is not None else None
+
+    def work(model: "Model", step: "Steps") -> "Outcome":
+        sections: dict[str, Any] = {}
+        mesh = model.mesh
+        if tilted is not None:
+            mesh, sections["pose"] = step("tilt", lambda: pose(mesh, tilted))
+            mesh = mesh.as_stored()
+        made, sections["plinth"] = step("plinth", lambda: add_plinth(mesh, settings))
+        record = sections["plinth"]
+        ok = record.tips_deg > 0
+        done = remade(model, made, sections, plinth_text(record), "done" if ok else "falls")
+        rows = [(*row, "") for row in plinth_rows(record)] + finding_rows(record.findings)
+        return dataclasses.replace(done, rows=rows, findings=record.findings, ok=ok)
+
+    how = Run(
+        verb="plinth",
+        settings={"": settings, **({"pose": tilted} if tilted is not None else {})},
+        work=work,
+        writes="made",
+        texts={"plinth": lambda done: plinth_text(done[1])},
+    )
+    run(how, models, asked, output)
