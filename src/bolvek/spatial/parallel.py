@@ -1,6 +1,7 @@
 """Ranges of work over threads. Kernels release the GIL; results do not depend on the split."""
 
 import os
+import threading
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from typing import Any, TypeVar
@@ -39,7 +40,19 @@ def run_ranges(work: Callable[[int, int], Any], total: int, *, grain: int = 4096
     threads = thread_count()
     chunk = max(grain, -(-total // _MOST_RANGES))
     ranges = [(b, min(b + chunk, total)) for b in range(0, total, chunk)]
-    if threads == 1 or len(ranges) == 1:
+    if threads == 1 or len(ranges) == 1 or getattr(_worker, "is_one", False):
         return [work(b, e) for b, e in ranges]
-    with ThreadPoolExecutor(threads) as pool:
-        return list(pool.map(lambda r: work(*r), ranges))
+    return list(_pool(threads).map(lambda r: work(*r), ranges))
+
+
+_worker = threading.local()
+_lock = threading.Lock()
+_pools: dict[int, ThreadPoolExecutor] = {}
+
+
+def _pool(threads: int) -> ThreadPoolExecutor:
+    """The pool of so many threads, made once. Its own work never waits for it: see `_worker`."""
+    with _lock:
+        if threads not in _pools:
+            _pools[threads] = ThreadPoolExecutor(threads, initializer=lambda: setattr(_worker, "is_one", True))
+        return _pools[threads]

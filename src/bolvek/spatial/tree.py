@@ -12,6 +12,7 @@ from bolvek.spatial.parallel import run_ranges
 
 WINDING_ACCURACY = 2.0
 """Distance, in bounding radii, from which a group of faces counts as one dipole."""
+_SMALL = 4096  # faces: fewer are not worth several threads
 
 
 @dataclass(frozen=True)
@@ -241,7 +242,8 @@ def _nodes(boxes: Floats32, order: Ints32) -> tuple[Ints32, Ints32, Ints32]:
         return first, count, child
     big = [k for k in range(8) if child[0, k] == -1 and count[0, k] > build.LEAF]
     starts = [(int(first[0, k]), int(first[0, k] + count[0, k])) for k in big]
-    built = run_ranges(lambda b, e: [subtree(*starts[i], False) for i in range(b, e)], len(big), grain=1)
+    grain = 1 if len(order) > _SMALL else 8
+    built = run_ranges(lambda b, e: [subtree(*starts[i], False) for i in range(b, e)], len(big), grain=grain)
     parts = [part for chunk in built for part in chunk]
     offset = 1
     for k, (_, _, sub) in zip(big, parts, strict=True):

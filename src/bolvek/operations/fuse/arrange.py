@@ -58,7 +58,7 @@ def _meeting(a: Mesh, b: Mesh) -> Ints:
     high = np.minimum(a.bounds[1], b.bounds[1])
     if (low > high).any():
         return np.zeros((0, 2), np.int64)
-    ours, theirs = a.tree.faces_in_box(low, high), b.tree.faces_in_box(low, high)
+    ours, theirs = _reaching(a, low, high), _reaching(b, low, high)
     n = len(a.faces)
     rows = np.concatenate([ours, n + theirs])
     faces = np.concatenate([a.faces[ours], b.faces[theirs] + np.int32(len(a.vertices))])
@@ -68,6 +68,16 @@ def _meeting(a: Mesh, b: Mesh) -> Ints:
         raise TooClose
     found = rows[pairs.astype(np.int64)]
     return found[(found[:, 0] < n) & (found[:, 1] >= n)]
+
+
+def _reaching(mesh: Mesh, low: Floats, high: Floats) -> Ints:
+    """Faces whose boxes meet a box, a little wider: no tree is worth building for one question."""
+    slack = 1e-6 * float(np.abs(mesh.bounds).max())
+    beyond = np.zeros(len(mesh.faces), bool)
+    for k in range(3):
+        x = mesh.vertices[:, k]
+        beyond |= (x < low[k] - slack)[mesh.faces].all(axis=1) | (x > high[k] + slack)[mesh.faces].all(axis=1)
+    return np.flatnonzero(~beyond)
 
 
 @dataclass(frozen=True)

@@ -174,13 +174,14 @@ def _brought_together(union: Mesh, reach: float) -> tuple[Mesh, list[Reached]]:
             return union, reached
         bodies.sort(key=lambda body: (body.volume, len(body.faces)))
         near = _near(bodies, reach)
-        for k in np.flatnonzero(near).tolist():
+        for k in np.flatnonzero(near.sum(axis=1) > 1).tolist():
             body = bodies[k]
-            rest = [other for j, other in enumerate(bodies) if j != k]
-            others = rest[0].joined(*rest[1:])
-            way, where, distance = _shortest_way(body, others, reach)
+            beside = [bodies[j] for j in np.flatnonzero(near[k]).tolist() if j != k]
+            way, where, distance = _shortest_way(body, beside[0].joined(*beside[1:]), reach)
             if distance > reach:
                 continue
+            rest = [other for j, other in enumerate(bodies) if j != k]
+            others = rest[0].joined(*rest[1:])
             into = _INTO_SHARE * float(body.size.max())
             step = way * (distance + into) / max(distance, 1e-12) if distance > 0 else way
             union = fuse_parts([others, body.moved(body.vertices + step)])
@@ -195,10 +196,10 @@ def _brought_together(union: Mesh, reach: float) -> tuple[Mesh, list[Reached]]:
 
 
 def _near(bodies: list[Mesh], reach: float) -> Bools:
-    """Which bodies (N,) have another's box within reach of their own."""
+    """Which bodies (N, N) have boxes within reach of each other."""
     low, high = (np.array([body.bounds[k] for body in bodies]) for k in (0, 1))
     meet = ((low[:, None] <= high[None] + reach) & (high[:, None] >= low[None] - reach)).all(axis=2)
-    return np.asarray(meet.sum(axis=1) > 1)
+    return np.asarray(meet)
 
 
 def _bodies(mesh: Mesh) -> list[Mesh]:

@@ -7,9 +7,10 @@ import numpy as np
 from bolvek.analyses.shells import standing
 from bolvek.errors import WorkError
 from bolvek.mesh import Mesh
-from bolvek.operations.fuse.unite import stored_soundly, unite_exactly
+from bolvek.operations.fuse.unite import grown, stored_soundly, unite_exactly
 from bolvek.units import count_text, point_text
 
+_STEP_SHARE = 2e-6  # of the longest side: what bodies that are set apart differ by
 MOST_PARTS = 600
 """More than so many parts are not put together one by one."""
 
@@ -35,19 +36,65 @@ def parts_of(mesh: Mesh) -> list[Mesh]:
 
 
 def fuse_parts(bodies: list[Mesh]) -> Mesh:
-    """The union of bodies (one at least), the smallest first, as a file will hold it. Raises WorkError where two cannot
-    be put together."""
+    """The union of bodies (one at least), as a file will hold it: neighbours first, or where that comes out unsound (it
+    may, with many faces that lie on each other) the smallest. Raises WorkError where two cannot be put together."""
+    own = np.unique(np.concatenate([body.vertices for body in bodies]).view("f8,f8,f8"))
+    failed = WorkError("no order serves")
+    for order in (_by_halves, _smallest_first, _set_apart):
+        try:
+            union = order(bodies)
+            fixed = np.isin(np.ascontiguousarray(union.vertices).view("f8,f8,f8")[:, 0], own)
+            return stored_soundly(union, fixed)
+        except WorkError as error:
+            failed = error
+    raise failed
+
+
+def _by_halves(bodies: list[Mesh]) -> Mesh:
+    """The union, by halves along the longest side of all: so most of what is buried is gone before it is cut again."""
+    if len(bodies) == 1:
+        return bodies[0]
+    middle = np.array([body.bounds.mean(axis=0) for body in bodies])
+    axis = int(np.argmax(np.ptp(middle, axis=0)))
+    order = np.argsort(middle[:, axis], kind="stable").tolist()
+    half = len(bodies) // 2
+    one, other = (_by_halves([bodies[k] for k in part]) for part in (order[:half], order[half:]))
+    return _both(one, other) if len(one.faces) >= len(other.faces) else _both(other, one)
+
+
+def _smallest_first(bodies: list[Mesh]) -> Mesh:
+    """The union, always the two smallest of what is left."""
     waiting = [(len(body.faces), number, body) for number, body in enumerate(bodies)]
     heapq.heapify(waiting)
     count = len(waiting)
     while len(waiting) > 1:
         _, _, one = heapq.heappop(waiting)
         _, _, other = heapq.heappop(waiting)
-        apart = (one.bounds[0] > other.bounds[1]).any() or (other.bounds[0] > one.bounds[1]).any()
-        both = other.joined(one) if apart else unite_exactly(other, one)
+        both = _both(other, one)
         heapq.heappush(waiting, (len(both.faces), count, both))
         count += 1
-    union = waiting[0][2]
-    own = np.unique(np.concatenate([body.vertices for body in bodies]).view("f8,f8,f8"))
-    fixed = np.isin(np.ascontiguousarray(union.vertices).view("f8,f8,f8")[:, 0], own)
-    return stored_soundly(union, fixed)
+    return waiting[0][2]
+
+
+def _set_apart(bodies: list[Mesh]) -> Mesh:
+    """The union of bodies that are first grown by amounts that differ wherever two meet, so that faces which lie on each
+    other come apart for good."""
+    low, high = (np.array([body.bounds[k] for body in bodies]) for k in (0, 1))
+    longest = float((high.max(axis=0) - low.min(axis=0)).max())
+    slack = _STEP_SHARE * longest
+    meet = ((low[:, None] <= high[None] + slack) & (high[:, None] >= low[None] - slack)).all(axis=2)
+    step = np.zeros(len(bodies), np.int64)
+    for k in sorted(range(len(bodies)), key=lambda k: (-abs(bodies[k].volume), k)):
+        taken = set(step[meet[k] & (np.arange(len(bodies)) != k)].tolist())
+        step[k] = next(n for n in range(1, len(bodies) + 1) if n not in taken)
+    return _by_halves(
+        [
+            body.moved(grown(body, slack * (n - 1))) if n > 1 else body
+            for body, n in zip(bodies, step.tolist(), strict=True)
+        ]
+    )
+
+
+def _both(one: Mesh, other: Mesh) -> Mesh:
+    apart = (one.bounds[0] > other.bounds[1]).any() or (other.bounds[0] > one.bounds[1]).any()
+    return one.joined(other) if apart else unite_exactly(one, other)
