@@ -21,7 +21,7 @@ if TYPE_CHECKING:
 @options(
     models_argument,
     output_option,
-    click.option("--reach", type=LENGTH, help="Parts that hover nearer than this are moved into contact."),
+    click.option("--reach", type=LENGTH, help="Parts that hover nearer than this are brought into contact."),
     click.option("--fill-voids", is_flag=True, help="Fill voids that the parts close between them."),
     click.option("--recast", "again", is_flag=True, help="Make parts anew that are open or cross themselves."),
     writing_options,

@@ -4,11 +4,11 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from bolvek.analyses.deviation import matching_faces
 from bolvek.analyses.proof.record import Kept
 from bolvek.arrays import Bools, Ints8, Ints32
 from bolvek.errors import WorkError
 from bolvek.mesh import Mesh
-from bolvek.mesh.keys import face_keys
 
 OUTER, INNER, BORE = 0, 1, 2
 
@@ -74,4 +74,4 @@ def kept_of(mesh: Mesh, face: Ints8, original: Mesh, same: int) -> Kept:
 
 def _found_in(mesh: Mesh, original: Mesh) -> Bools:
     """Faces (F,) whose three corners, in their turn, are those of a face of the original."""
-    return np.isin(face_keys(mesh), face_keys(original))
+    return matching_faces(original, mesh)[1] > 0

@@ -2,36 +2,34 @@
 
 Union and difference are those of `arrange`: untouched triangles stay bit for bit. Parts that touch along whole faces
 are grown by a few millionths of the size, so that they meet in earnest. Voids that the parts close between them
-are told, filled on request; parts that hover nearer than a reach are moved into contact along the shortest way.
+are told, filled on request; parts that hover nearer than a reach are brought into contact, see `reach`.
 """
 
 from dataclasses import dataclass
 
 import numpy as np
 
+from bolvek.analyses.deviation import matching_faces
 from bolvek.analyses.shells import nest_exactly
-from bolvek.arrays import Bools, Floats
 from bolvek.errors import UsageError, WorkError
 from bolvek.mesh import Mesh
-from bolvek.mesh.keys import face_keys
 from bolvek.operations.fuse.arrange import DIFFERENCE
 from bolvek.operations.fuse.gather import Gathered
 from bolvek.operations.fuse.parts import fuse_parts
+from bolvek.operations.fuse.reach import Reached, brought_together
 from bolvek.operations.fuse.unite import unite
 from bolvek.units import as_triple
 
 Triple = tuple[float, float, float]
 
-_INTO_SHARE = 1e-4
-"""So far, as a share of its longest side, a part that is brought into contact goes into the other."""
 CONTACT_SHARE = 2e-6
 """Parts nearer than this share of the longest side are in contact as they are meant, whatever reach is asked for."""
 
 
 @dataclass(frozen=True, kw_only=True)
 class FuseSettings:
-    """reach_mm: parts that hover nearer than this are moved into contact (None: they stay); fill_voids: voids that the
-    parts close between them are filled."""
+    """reach_mm: parts that hover nearer than this are brought into contact (None: they stay); fill_voids: voids that
+    the parts close between them are filled."""
 
     reach_mm: float | None = None
     fill_voids: bool = False
@@ -48,16 +46,6 @@ class VoidMade:
 
     volume_mm3: float
     where_mm: Triple
-
-
-@dataclass(frozen=True, kw_only=True)
-class Reached:
-    """A body that hovered: how far off, where, and its triangles and volume."""
-
-    distance_mm: float
-    where_mm: Triple
-    triangles: int
-    volume_mm3: float
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -97,7 +85,7 @@ def fuse(parts: Gathered, settings: FuseSettings) -> tuple[Mesh, FuseRecord]:
     bodies = list(parts.bodies)
     union = fuse_parts(bodies)
     reach = max(settings.reach_mm or 0.0, CONTACT_SHARE * float(union.size.max()))
-    union, reached = _brought_together(union, reach)
+    union, reached = brought_together(union, reach)
     return _told(union, parts, None, settings, tuple(reached))
 
 
@@ -121,7 +109,7 @@ def _told(
     if settings.fill_voids and fresh:
         made, filled, fresh = _filled(made, fresh), fresh, []
     bodies = int((nest_exactly(made).volume > 0).sum())
-    own = np.concatenate([face_keys(_in_singles(body)) for body in parts.bodies])
+    own = _in_singles(parts.bodies[0].joined(*parts.bodies[1:]))
     return made, FuseRecord(
         parts=len(parts.bodies),
         tools=len(tools.bodies) if tools is not None else 0,
@@ -134,7 +122,7 @@ def _told(
         voids=tuple(fresh),
         filled=tuple(filled),
         reached=reached,
-        kept_faces=int(np.isin(face_keys(_in_singles(made)), own).sum()),
+        kept_faces=int((matching_faces(own, _in_singles(made))[1] > 0).sum()),
         triangles_before=sum(len(body.faces) for body in parts.bodies),
         triangles=len(made.faces),
     )
@@ -163,72 +151,3 @@ def _filled(mesh: Mesh, voids: list[VoidMade]) -> Mesh:
     gone = [int(s) for s, _ in zip(*nested.voids, strict=True) if as_triple(0.5 * (low[s] + high[s])) in places]
     within = nested.inner[np.isin(nested.outer, gone)]
     return mesh.picked(~np.isin(mesh.topology.shell, [*gone, *within.tolist()]))
-
-
-def _brought_together(union: Mesh, reach: float) -> tuple[Mesh, list[Reached]]:
-    """Bodies that hover nearer than a reach, the smallest first, each moved into contact with the nearest."""
-    reached: list[Reached] = []
-    while True:
-        bodies = _bodies(union)
-        if len(bodies) == 1:
-            return union, reached
-        bodies.sort(key=lambda body: (body.volume, len(body.faces)))
-        near = _near(bodies, reach)
-        for k in np.flatnonzero(near.sum(axis=1) > 1).tolist():
-            body = bodies[k]
-            beside = [bodies[j] for j in np.flatnonzero(near[k]).tolist() if j != k]
-            way, where, distance = _shortest_way(body, beside[0].joined(*beside[1:]), reach)
-            if distance > reach:
-                continue
-            rest = [other for j, other in enumerate(bodies) if j != k]
-            others = rest[0].joined(*rest[1:])
-            into = _INTO_SHARE * float(body.size.max())
-            step = way * (distance + into) / max(distance, 1e-12) if distance > 0 else way
-            union = fuse_parts([others, body.moved(body.vertices + step)])
-            reached.append(
-                Reached(distance_mm=distance, where_mm=where, triangles=len(body.faces), volume_mm3=body.volume)
-            )
-            break
-        else:
-            return union, reached
-        if len(_bodies(union)) >= len(bodies):
-            return union, reached[:-1]
-
-
-def _near(bodies: list[Mesh], reach: float) -> Bools:
-    """Which bodies (N, N) have boxes within reach of each other."""
-    low, high = (np.array([body.bounds[k] for body in bodies]) for k in (0, 1))
-    meet = ((low[:, None] <= high[None] + reach) & (high[:, None] >= low[None] - reach)).all(axis=2)
-    return np.asarray(meet)
-
-
-def _bodies(mesh: Mesh) -> list[Mesh]:
-    """The pieces of a sound mesh: each outer shell with what lies in it."""
-    nested = nest_exactly(mesh)
-    shell = mesh.topology.shell
-    found = []
-    for number in np.flatnonzero(nested.depth == 0).tolist():
-        mine = [number, *nested.inner[nested.outer == number].tolist()]
-        found.append(mesh.picked(np.isin(shell, mine)))
-    return found
-
-
-def _shortest_way(body: Mesh, others: Mesh, reach: float) -> tuple[Floats, Triple, float]:
-    """The way (3,) from a body to others, where it begins, and how long it is: between corners of one and faces of the
-    other, which is the shortest but for edges that pass each other."""
-    best = np.zeros(3), as_triple(np.zeros(3)), np.inf
-    for one, other, sign in ((body, others, 1.0), (others, body, -1.0)):
-        points = one.vertices
-        low, high = other.bounds
-        near = ((points >= low - reach) & (points <= high + reach)).all(axis=1)
-        points = points[near]
-        if not len(points):
-            continue
-        gap, face = other.tree.nearest(points, reach)
-        k = int(np.argmin(gap))
-        if not gap[k] < best[2] or face[k] < 0:
-            continue
-        to = other.tree.closest_points(points[[k]], face[[k]])[0]
-        start = points[k] if sign > 0 else to
-        best = sign * (to - points[k]), as_triple(start), float(gap[k])
-    return best

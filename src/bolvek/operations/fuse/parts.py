@@ -1,10 +1,12 @@
 """All closed parts of a model as one body."""
 
 import heapq
+from functools import partial
 
 import numpy as np
 
 from bolvek.analyses.shells import standing
+from bolvek.arrays import Bools
 from bolvek.errors import WorkError
 from bolvek.mesh import Mesh
 from bolvek.operations.fuse.unite import grown, stored_soundly, unite_exactly
@@ -38,16 +40,20 @@ def parts_of(mesh: Mesh) -> list[Mesh]:
 def fuse_parts(bodies: list[Mesh]) -> Mesh:
     """The union of bodies (one at least), as a file will hold it: neighbours first, or where that comes out unsound (it
     may, with many faces that lie on each other) the smallest. Raises WorkError where two cannot be put together."""
-    own = np.unique(np.concatenate([body.vertices for body in bodies]).view("f8,f8,f8"))
     failed = WorkError("no order serves")
     for order in (_by_halves, _smallest_first, _set_apart):
         try:
             union = order(bodies)
-            fixed = np.isin(np.ascontiguousarray(union.vertices).view("f8,f8,f8")[:, 0], own)
-            return stored_soundly(union, fixed)
+            return stored_soundly(union, partial(_own_vertices, union, bodies))
         except WorkError as error:
             failed = error
     raise failed
+
+
+def _own_vertices(union: Mesh, bodies: list[Mesh]) -> Bools:
+    """Vertices (V,) of a union that are those of bodies, bit for bit."""
+    own = np.unique(np.concatenate([body.vertices for body in bodies]).view("f8,f8,f8"))
+    return np.isin(np.ascontiguousarray(union.vertices).view("f8,f8,f8")[:, 0], own)
 
 
 def _by_halves(bodies: list[Mesh]) -> Mesh:
@@ -77,22 +83,21 @@ def _smallest_first(bodies: list[Mesh]) -> Mesh:
 
 
 def _set_apart(bodies: list[Mesh]) -> Mesh:
-    """The union of bodies that are first grown by amounts that differ wherever two meet, so that faces which lie on each
-    other come apart for good."""
+    """The union of bodies that are first grown by amounts that differ wherever two meet, so that faces which lie on
+    each other come apart for good."""
     low, high = (np.array([body.bounds[k] for body in bodies]) for k in (0, 1))
     longest = float((high.max(axis=0) - low.min(axis=0)).max())
     slack = _STEP_SHARE * longest
-    meet = ((low[:, None] <= high[None] + slack) & (high[:, None] >= low[None] - slack)).all(axis=2)
+    meet = np.asarray(((low[:, None] <= high[None] + slack) & (high[:, None] >= low[None] - slack)).all(axis=2))
     step = np.zeros(len(bodies), np.int64)
     for k in sorted(range(len(bodies)), key=lambda k: (-abs(bodies[k].volume), k)):
         taken = set(step[meet[k] & (np.arange(len(bodies)) != k)].tolist())
         step[k] = next(n for n in range(1, len(bodies) + 1) if n not in taken)
-    return _by_halves(
-        [
-            body.moved(grown(body, slack * (n - 1))) if n > 1 else body
-            for body, n in zip(bodies, step.tolist(), strict=True)
-        ]
-    )
+    apart = [
+        body.moved(grown(body, slack * (n - 1))) if n > 1 else body
+        for body, n in zip(bodies, step.tolist(), strict=True)
+    ]
+    return _by_halves(apart)
 
 
 def _both(one: Mesh, other: Mesh) -> Mesh:

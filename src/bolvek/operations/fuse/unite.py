@@ -1,6 +1,6 @@
 """Union of two sound meshes, sound as a file will hold it."""
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 
 import numpy as np
 from numpy.typing import NDArray
@@ -52,14 +52,14 @@ def unite_exactly(a: Mesh, b: Mesh, tries: int = 4) -> Mesh:
     raise WorkError(_TOUCH)
 
 
-def stored_soundly(mesh: Mesh, fixed: Bools) -> Mesh:
-    """A union as a file will hold it: slivers along cuts, whose vertices are not fixed (V,), are taken out where they
+def stored_soundly(mesh: Mesh, fixed: Callable[[], Bools]) -> Mesh:
+    """A union as a file will hold it: slivers along cuts, whose vertices are not fixed() (V,), are taken out where they
     would spoil it. Raises WorkError where it is not sound all the same."""
     plain = _stored(mesh, np.zeros(len(mesh.faces), np.int32))[0]
     if not find_defects(plain):
         return plain
     for share in _SLIVERS:
-        slimmed, _ = slim(mesh, share * float(mesh.size.max()), fixed)
+        slimmed, _ = slim(mesh, share * float(mesh.size.max()), fixed())
         result, _ = _stored(slimmed, np.zeros(len(slimmed.faces), np.int32))
         if find_defects(result):
             result = mend(result, _TIDY)[0]

@@ -5,12 +5,12 @@ from itertools import permutations
 
 import numpy as np
 
+from bolvek.analyses.deviation import matching_faces
 from bolvek.analyses.shells import nest_exactly
 from bolvek.analyses.soundness import find_defects
 from bolvek.arrays import Floats
 from bolvek.errors import UsageError, WorkError
 from bolvek.mesh import Mesh
-from bolvek.mesh.keys import face_keys
 from bolvek.operations.pieces.contacts import Meeting, meetings
 from bolvek.operations.pieces.lip import with_lips
 from bolvek.operations.pieces.pegs import Pegs
@@ -76,7 +76,7 @@ def cut(mesh: Mesh, settings: CutSettings) -> tuple[CutUp, CutRecord]:
                 laid=laid,
             )
         )
-    kept = np.isin(face_keys(mesh), np.concatenate([face_keys(piece.mesh) for piece in pieces]))
+    kept = matching_faces(mesh, pieces[0].mesh.joined(*(piece.mesh for piece in pieces[1:])))[0] > 0
     record = CutRecord(
         planes=settings.planes,
         cut_mm2=areas,

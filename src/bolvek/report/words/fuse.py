@@ -34,7 +34,7 @@ def fuse_rows(r: FuseRecord, *, most: int = MOST_LISTED) -> list[Row]:
         [
             (
                 "reached" if not k else "",
-                f"{count_text(m.triangles, 'triangle')}, {volume_text(m.volume_mm3)}, moved by "
+                f"{count_text(m.triangles, 'triangle')}, {volume_text(m.volume_mm3)}, {_brought(m.how)} by "
                 f"{length_text(m.distance_mm)} from {point_text(m.where_mm)} into contact",
             )
             for k, m in enumerate(r.reached)
@@ -42,6 +42,10 @@ def fuse_rows(r: FuseRecord, *, most: int = MOST_LISTED) -> list[Row]:
         most,
     )
     return rows
+
+
+def _brought(how: str) -> str:
+    return "moved" if how == "moved" else "grown where it faces the other"
 
 
 def _void_text(v: VoidMade) -> str:
