@@ -20,7 +20,7 @@ from bolvek.errors import UsageError, WorkError
 from bolvek.kernels.surface.sections import fill_lines
 from bolvek.mesh import Mesh
 from bolvek.operations.fuse.unite import unite
-from bolvek.spatial.polygons import triangulate
+from bolvek.spatial.polygons import PolygonError, triangulate
 from bolvek.units import as_triple, length_text, point_text
 
 Triple = tuple[float, float, float]
@@ -29,6 +29,7 @@ Shape = Literal["round", "square", "follow"]
 _SIDES = 128
 _SLICES = 6  # through what is sunk
 _PIXELS = 420  # of the grid that an outline is followed on
+_WAIST = 1.5  # of the gap over which feet become one: closing it by more leaves a waist between them
 _STRAIGHT_MM = 0.01  # corners of an outline that stand out less are left out
 _UP: Triple = (0.0, 0.0, 1.0)
 
@@ -59,13 +60,14 @@ class PlinthSettings:
 
 @dataclass(frozen=True, kw_only=True)
 class PlinthRecord:
-    """The plinth. carried_mm2: the model's section where it goes in; base_mm2: of the plinth's underside; top_mm: the
-    height of its top; tips_deg: how far the whole may lean before it falls (below 0: it falls as it stands); rest as
-    said."""
+    """The plinth. top_mm: the height of its top; chamfer_mm: as made, less than asked where the outline is jagged;
+    carried_mm2: the model's section where it goes in; base_mm2: of the plinth's underside; tips_deg: how far the whole
+    may lean before it falls (below 0: it falls as it stands)."""
 
     shape: str
     size_mm: Triple
     top_mm: float
+    chamfer_mm: float
     sunk_mm: float
     carried_mm2: float
     base_mm2: float
@@ -90,7 +92,7 @@ def add_plinth(mesh: Mesh, settings: PlinthSettings) -> tuple[Mesh, PlinthRecord
     top = float(mesh.bounds[0, 2]) + s.sink_mm
     carried = _Carried(mesh, s)
     outline = carried.outline(s)
-    body = _body(outline, top - s.height_mm, top, s.chamfer_mm)
+    body, chamfer = _body(outline, top - s.height_mm, top, s.chamfer_mm)
     result, _ = unite(mesh, body)
     before, after = len(nest_exactly(mesh).voids[0]), len(nest_exactly(result).voids[0])
     tips = _tips_deg(result, outline, top - s.height_mm)
@@ -104,6 +106,7 @@ def add_plinth(mesh: Mesh, settings: PlinthSettings) -> tuple[Mesh, PlinthRecord
         shape=s.shape,
         size_mm=as_triple(body.size),
         top_mm=top,
+        chamfer_mm=chamfer,
         sunk_mm=s.sink_mm,
         carried_mm2=carried.area_mm2,
         base_mm2=abs(_area(outline)),
@@ -142,18 +145,21 @@ class _Carried:
         return self._followed(s, low, high)
 
     def _followed(self, s: PlinthSettings, low: Floats, high: Floats) -> Floats:
-        """The level set of the distance to what is carried; where that falls apart, so far out that it is one, and back
-        by as much."""
-        from scipy.ndimage import distance_transform_edt, label
+        """The level set of the distance to what is carried; where that falls apart, of what is left of it when it is
+        grown until it is one and shrunk again."""
+        from scipy.ndimage import distance_transform_edt, gaussian_filter, label
 
         off, corner, pixel = self._distance(low, high, 2.5 * s.margin_mm)
-        if label(off <= s.margin_mm)[1] > 1:  # several feet
-            pad = 0.8 * float(np.linalg.norm(high - low)) + 2.5 * s.margin_mm
-            off, corner, pixel = self._distance(low, high, pad)
-            gap = s.margin_mm
-            while label(off <= gap)[1] > 1:
-                gap += pixel
-            off = np.minimum(off, gap - pixel * distance_transform_edt(off <= gap))
+        if label(off <= s.margin_mm)[1] > 1:  # several feet: what no disc of the gap's width reaches is filled
+            longest = float(np.linalg.norm(high - low))
+            off, corner, pixel = self._distance(low, high, 2.5 * longest + 2.5 * s.margin_mm)
+            plain, gap = off, 0.5 * s.margin_mm
+            while label(off <= s.margin_mm)[1] > 1 and gap < 1.5 * longest:
+                gap *= 1.3
+                far = _WAIST * gap
+                shrunk = far - pixel * distance_transform_edt(plain <= far)
+                off = np.where(plain <= far, np.minimum(plain, shrunk), plain)
+            off = gaussian_filter(off, 1.0)  # that distance counts in pixels
         return _outer(off - s.margin_mm, corner, pixel)
 
     def _distance(self, low: Floats, high: Floats, pad: float) -> tuple[Floats, Floats, float]:
@@ -244,8 +250,18 @@ def _area(loop: Floats) -> float:
     return 0.5 * float(x @ np.roll(y, -1) - np.roll(x, -1) @ y)
 
 
-def _body(outline: Floats, low: float, high: float, chamfer: float) -> Mesh:
-    """The solid between two heights, its upper edge broken."""
+def _body(outline: Floats, low: float, high: float, chamfer: float) -> tuple[Mesh, float]:
+    """The solid between two heights, its upper edge broken as asked, or by less where the outline is too jagged."""
+    for share in (1.0, 0.5, 0.25, 0.1):
+        try:
+            return _broken(outline, low, high, share * chamfer), share * chamfer
+        except PolygonError:
+            continue
+    return _broken(outline, low, high, 0.0), 0.0
+
+
+def _broken(outline: Floats, low: float, high: float, chamfer: float) -> Mesh:
+    """The solid between two heights with a chamfer. Raises PolygonError."""
     rings = [(outline, low)]
     if chamfer > 0:
         rings += [(outline, high - chamfer), (_inset(outline, chamfer), high)]

@@ -122,6 +122,8 @@ class Stack:
 
     def _outlines(self, some: Ints32, z: float) -> list[Outline]:
         m = len(some)
+        if not m:
+            return []
         line, order, loop = np.empty((m, 4)), np.empty(m, np.int32), np.empty(m + 1, np.int64)
         opposite = self.mesh.topology.opposite
         loops = kernels.section_lines(

@@ -15,6 +15,7 @@ from bolvek.units import as_triple, size_text
 Triple = tuple[float, float, float]
 
 _STEPS, _PIXELS = 240, 200  # candidates along the longest axis, pixels across a section
+_BESIDE = 3  # sections to each side that count too: not just below a step
 _SLACK_MM = 1e-6
 _EVEN = 0.05  # how much uneven pieces weigh against thin sections
 _MOST_PIECES = 200
@@ -96,9 +97,9 @@ def _places(mesh: Mesh, axis: int, count: int, room: float) -> list[tuple[float,
 
 
 def _widths(mesh: Mesh, axis: int) -> Floats:
-    """Of each of so many sections (N,) along an axis: the widest circle in its narrowest region, small chips counted
-    as none: mm, by pixels."""
-    from scipy.ndimage import distance_transform_edt, label
+    """Of each of so many sections (N,) along an axis and those beside it: the widest circle in its narrowest region,
+    less where there are chips: mm, by pixels."""
+    from scipy.ndimage import distance_transform_edt, label, minimum_filter1d
 
     up = np.zeros(3)
     up[axis] = 1.0
@@ -120,4 +121,4 @@ def _widths(mesh: Mesh, axis: int) -> Floats:
         chips = int((area < _SPECK * area.max()).sum())
         real = widest[1:][area >= _SPECK * area.max()]
         found.append(2 * pixel * float(real.min()) / (1 + chips))
-    return np.array(found)
+    return np.asarray(minimum_filter1d(np.array(found), 2 * _BESIDE + 1, mode="nearest"))
