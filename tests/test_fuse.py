@@ -7,6 +7,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from bolvek.analyses.soundness import find_defects
 from bolvek.errors import WorkError
 from bolvek.formats import read_model, write_model
 from bolvek.operations.fuse import FuseSettings, carve, fuse, gather
@@ -20,7 +21,9 @@ from support import assert_sound, ball, box
 def fused(*parts, **asked):
     mesh = parts[0].joined(*parts[1:])
     made, record = fuse(gather(mesh), FuseSettings(**asked))
-    assert_sound(made)
+    if len(made.faces) < 5000:  # slow and sure
+        assert_sound(made)
+    assert not find_defects(made)
     return made, record
 
 
