@@ -17,6 +17,13 @@ from bolvek.demo.carp import carp
 from bolvek.demo.lantern_set import UNIT, lantern_set
 from bolvek.demo.leaf import maple_leaf
 from bolvek.demo.measured import gourd, lattice_shade
+from bolvek.demo.parts_story import (
+    PARTS_FILES,
+    calm_the_tile,
+    cut_the_post,
+    fuse_the_finial,
+    put_the_carp_on_a_plinth,
+)
 from bolvek.demo.troubled import cloud_tile, dragon_bracket, finial
 from bolvek.demo.twin_lamp import WALL_MM, twin_lamp
 from bolvek.formats import check_target, read_model, write_model
@@ -33,7 +40,6 @@ from bolvek.operations.drain import (
     cut_bores,
     place_by_flood,
 )
-from bolvek.operations.fuse import FuseSettings, fuse, gather
 from bolvek.operations.hollow import HollowSettings
 from bolvek.operations.mend import mend
 from bolvek.operations.recast import RecastSettings, recast
@@ -49,14 +55,12 @@ from bolvek.report.pictures.results import (
     neck_marks,
     plain_result,
     proof_result,
-    solid_result,
     survey_result,
     thicken_result,
 )
 from bolvek.report.pictures.walls import walls_picture
 from bolvek.report.record import Record, model_section, record_json, settings_dict
 from bolvek.report.words.drain import flood_text, plug_rows
-from bolvek.report.words.fuse import fuse_text
 from bolvek.report.words.layers import layer_line
 from bolvek.report.words.mend import mend_line
 from bolvek.report.words.prep import STEPS
@@ -90,9 +94,6 @@ THICKENED = {
 
 RECAST = ("dragon_bracket.obj", RecastSettings(grid_mm=0.8, bridge_mm=1.6, grow_mm=0.8, keep_edges=True))
 
-FINIAL_REACH_MM = 1.0
-"""The ball on its top hovers by less; the ring around it by more: it is meant to."""
-
 MEASURED = {
     "gourd": (".stl", ".walls.png"),
     "lattice_shade": (".stl", ".overhangs.png", ".ways.png", ".layers.png"),
@@ -115,7 +116,7 @@ def run_demo(
     names = [*TROUBLED, *(f"{Path(n).stem}.survey.png" for n in TROUBLED), "survey.json"]
     names += [f"{Path(n).stem}.mend{suffix}" for n in MENDED for suffix in (Path(n).suffix, ".png")]
     names += ["maple_leaf.stl", "dragon_bracket.recast.stl", "dragon_bracket.recast.png"]
-    names += ["finial.fuse.stl", "finial.fuse.png"]
+    names += PARTS_FILES
     names += [f"{Path(n).stem}{suffix}" for n, _ in THICKENED.values() for suffix in (".stl", ".png")]
     names += ["carp.stl", "carp.png", "carp.prep.stl", "carp.prep.png", "carp.prep.json"]
     names += [f"{n}{suffix}" for n, suffixes in MEASURED.items() for suffix in suffixes]
@@ -130,6 +131,9 @@ def run_demo(
     _mend_the_troubled(folder, tell, replace)
     begin_step("make solid")
     _make_solids(folder, tell, replace)
+    begin_step("parts")
+    cut_the_post(folder, tell, replace)
+    calm_the_tile(folder, tell, replace)
     begin_step("measure")
     _measure(folder, tell, replace)
     begin_step("twin lamp")
@@ -196,13 +200,7 @@ def _make_solids(folder: Path, tell: Tell, replace: bool) -> None:
         shown = thicken_result(folder / target, mesh, made)
         write_bytes((folder / target).with_suffix(".png"), shown, replace=replace)
         tell("thicken", f"{path}: {thicken_text(made)}", _since(begin))
-    begin = time.perf_counter()
-    path = folder / "finial.mend.stl"
-    one, fused = fuse(gather(read_model(path).mesh), FuseSettings(reach_mm=FINIAL_REACH_MM))
-    write_model(folder / "finial.fuse.stl", one, replace=replace)
-    shown = solid_result(folder / "finial.fuse.stl", one, cut_open=bool(fused.voids))
-    write_bytes(folder / "finial.fuse.png", shown, replace=replace)
-    tell("fuse", f"{path}: {fuse_text(fused)}", _since(begin))
+    fuse_the_finial(folder, tell, replace)
     begin = time.perf_counter()
     path = folder / RECAST[0]
     solid, record = recast(read_model(path).mesh, RECAST[1])
@@ -290,6 +288,7 @@ def _prepare_the_carp(folder: Path, tell: Tell, begin_step: Callable[[str], None
     begin = time.perf_counter()
     write_bytes(before, plain_result(source, mesh), replace=replace)
     tell("picture", str(before), _since(begin))
+    put_the_carp_on_a_plinth(folder, tell, replace)
     seconds: dict[str, float] = {}
 
     def step(name: str, work: Callable[[], Any], /) -> Any:

@@ -39,7 +39,8 @@ _SIDES = 32
 
 def finial() -> tuple[Mesh, Plan]:
     """A roof ornament put together from overlapping and hovering parts, about 90 mm tall."""
-    foot = turned([(16, 0), (17, 3), (12, 6), (8, 12), (9, 20), (14, 26), (14, 30)], _SIDES)
+    # the ball sits in a cup of the foot and closes it: a void once they are one
+    foot = turned([(16, 0), (17, 3), (12, 6), (8, 12), (9, 20), (14, 26), (14, 30), (7, 30), (7, 24)], _SIDES)
     ball = globe(11, (0, 0, 38), _SIDES)
     spire = turned([(6, 44), (5, 52), (3, 66), (1.2, 80)], _SIDES)
     angle = 2 * np.pi * np.arange(12) / 12
