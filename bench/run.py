@@ -17,6 +17,7 @@ from pathlib import Path
 import numpy as np
 
 from bench.models import blob, hurt
+from bench.parts import parts
 from bolvek.analyses.columns import let_stand, make_columns
 from bolvek.analyses.thickness import WallSettings, measure_walls, sample_surface
 from bolvek.demo.carp import carp
@@ -383,7 +384,7 @@ def liquid(folder: Path) -> None:
     print()
 
 
-PARTS = {part.__name__: part for part in (demo, starts, look, measures, mending, solids, liquid, big)}
+PARTS = {part.__name__: part for part in (demo, starts, look, measures, mending, solids, liquid, parts, big)}
 """The tables, by name."""
 
 

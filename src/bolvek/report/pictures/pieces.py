@@ -19,7 +19,7 @@ from bolvek.units import size_text
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
 
-_APART = 0.16
+_APART = 0.12
 """Of the longest side: so far each plane pulls what is above it from what is below it."""
 _TOP, _BOTTOM, _MARGIN = 84, 46, 24
 _TINTS = ("#dcb88c", "#b9c6a4", "#c9a7a0", "#a9bfc8", "#d9cf9a", "#bcb0c8")
