@@ -44,7 +44,14 @@ def parse_region(text: str) -> "Region":
     click.option(
         "--keep-edges", type=float, default=30.0, show_default=True, metavar="DEGREES", help="Sharper creases stay."
     ),
-    click.option("--passes", type=int, default=15, show_default=True, metavar="N", help="More calm wider waves."),
+    click.option(
+        "--passes",
+        type=int,
+        default=5,
+        show_default=True,
+        metavar="N",
+        help="More calm wider waves, and take finer detail.",
+    ),
     click.option("--least", type=LENGTH, help="Walls are not made thinner than this."),
     output_option,
     writing_options,

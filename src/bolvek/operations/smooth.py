@@ -50,7 +50,7 @@ class SmoothSettings:
 
     most_mm: float = 0.1
     keep_edges_deg: float = 30.0
-    passes: int = 15
+    passes: int = 5
     within: tuple[Region, ...] = ()
     least_mm: float | None = None
 
@@ -199,10 +199,9 @@ def _uncrossed(mesh: Mesh, wanted: Mesh, free: Bools) -> tuple[Mesh, int]:
     """`wanted` with vertices put back where faces cross that did not, or would have no area; how many were."""
     known = {tuple(pair) for pair in mesh.meeting[0].tolist()}
     moved = free.copy()
-    result = wanted
-    faces = np.flatnonzero(moved[mesh.faces].any(axis=1))
+    result, pairs = wanted, wanted.meeting[0].astype(np.int64)
     for _ in range(_ROUNDS):
-        pairs = np.sort(crossing_pairs(result, faces), axis=1)
+        pairs = np.sort(pairs, axis=1)
         fresh = [pair for pair in pairs.tolist() if tuple(pair) not in known]
         if not fresh:
             return result, int((free & ~moved).sum())
@@ -214,7 +213,8 @@ def _uncrossed(mesh: Mesh, wanted: Mesh, free: Bools) -> tuple[Mesh, int]:
             break
         moved &= ~hit
         result = mesh.moved(np.where(moved[:, None], wanted.vertices, mesh.vertices))
-        faces = np.flatnonzero(back[mesh.faces].any(axis=1))
+        # only what was put back can cross anything anew
+        pairs = crossing_pairs(result, np.flatnonzero(back[mesh.faces].any(axis=1)))
     return mesh, int(free.sum())
 
 

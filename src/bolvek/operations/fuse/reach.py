@@ -115,6 +115,8 @@ def shortest_way(body: Mesh, other: Mesh, reach: float) -> tuple[Floats, Triple,
             continue
         to = two.tree.closest_points(points[[k]], face[[k]])[0]
         best = sign * (to - points[k]), as_triple(points[k] if sign > 0 else to), float(gap[k])
+    if reach < _SLIGHT_SHARE * float(body.size.max()):
+        return best  # for contact, corners will do
     start, end = _between_edges(body, other, min(reach, best[2]))
     if len(start):
         gap = np.linalg.norm(end - start, axis=1)

@@ -30,7 +30,7 @@ _ROOT = 0.5  # of the wall: so deep a peg is rooted in its piece
 _CHAMFER = 0.15  # of the diameter
 _FLAT = 0.6  # of the radius: how far off the middle a flat side lies
 _SAMPLE_MM = 0.4
-_CANDIDATES = 400
+_CANDIDATES, _BATCH = 400, 12
 _OUT_MM = 0.5  # a socket's cutter stands out of the cut by so much
 
 
@@ -118,21 +118,33 @@ class Pegs:
         step = max(1, len(rows) // _CANDIDATES)
         rows = rows[order[::step]]
         places, deep = meeting.places(rows.astype(np.float64)), meeting.deep[tuple(rows.T)]
-        walls = self._walls(meeting, places, diameter, length)
-        fine = walls >= s.wall_mm
-        places, deep, walls = places[fine], deep[fine], walls[fine]
-        if not len(places):
-            return []
+        walls = np.full(len(rows), np.nan)
         apart = 2 * (0.5 * diameter + s.clearance_mm) + s.wall_mm
-        chosen = [int(np.argmax(np.minimum(deep, walls)))]
+
+        def best_of(score: Floats) -> int:
+            """The candidate of the highest score that leaves its wall, -1 where none does."""
+            for batch in np.array_split(np.argsort(-score, kind="stable"), -(-len(score) // _BATCH)):
+                batch = batch[score[batch] > 0]
+                ask = batch[np.isnan(walls[batch])]
+                if len(ask):
+                    walls[ask] = self._walls(meeting, places[ask], diameter, length)
+                fine = batch[walls[batch] >= s.wall_mm]
+                if len(fine):
+                    return int(fine[0])
+            return -1
+
+        first = best_of(deep)
+        if first < 0:
+            return []
+        chosen = [first]
         for turn in range(s.count):
             if turn == 1:  # the first was only the widest place: now it may lie far from the second
                 chosen = chosen[1:]
             gap = np.linalg.norm(places[:, None] - places[chosen][None], axis=2).min(axis=1)
-            score = np.where(gap >= apart, gap * np.sqrt(deep), -1.0)
-            if s.count == 1 or score.max() < 0:
+            following = best_of(np.where(gap >= apart, gap * np.sqrt(deep), 0.0)) if s.count > 1 else -1
+            if following < 0:
                 break
-            chosen.append(int(np.argmax(score)))
+            chosen.append(following)
             if len(chosen) == s.count and turn:
                 break
         return [Planned(number, places[k], diameter, length, float(walls[k])) for k in chosen[: s.count]]

@@ -11,7 +11,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from bolvek.analyses.soundness import find_defects
-from bolvek.arrays import Floats, Ints, Ints32
+from bolvek.arrays import Bools, Floats, Ints, Ints32
 from bolvek.errors import WorkError
 from bolvek.mesh import Mesh
 from bolvek.spatial.polygons import PolygonError, seen_against, triangulate
@@ -124,7 +124,8 @@ def _cut(piece: Piece, plane: Plane, height: Floats, laid: float, number: int) -
     # rounded, two nodes or a node and a corner may be one
     same = _same_places(points, np.concatenate([np.flatnonzero(near), len(vertices) + np.arange(len(own))]))
     node = np.where(node >= 0, same[np.maximum(node, 0)], -1)
-    return [_side(piece, points, same, -side * sign, node, side, plane, number, moved) for side in (-1, 1)]
+    caps: dict[bytes, Ints] = {}
+    return [_side(piece, points, same, -side * sign, node, side, plane, number, moved, caps) for side in (-1, 1)]
 
 
 def _same_places(points: Floats, rows: Ints) -> Ints:
@@ -137,7 +138,16 @@ def _same_places(points: Floats, rows: Ints) -> Ints:
 
 
 def _side(
-    piece: Piece, points: Floats, same: Ints, sign: Ints, node: Ints, side: int, plane: Plane, number: int, moved: float
+    piece: Piece,
+    points: Floats,
+    same: Ints,
+    sign: Ints,
+    node: Ints,
+    side: int,
+    plane: Plane,
+    number: int,
+    moved: float,
+    caps: dict[bytes, Ints],
 ) -> Piece:
     """What has a negative sign, closed by a cap. Raises PolygonError."""
     faces = same[piece.mesh.faces.astype(np.int64)]
@@ -168,7 +178,7 @@ def _side(
     on = np.zeros(len(points), bool)
     on[same[np.flatnonzero(sign == 0)]] = True
     on[node[node >= 0]] = True
-    cap = _cap(points, made, on, -side * np.array(plane.normal))
+    cap = _cap(points, made, on, -side * np.array(plane.normal), caps)
     label = np.concatenate([piece.label[origin], np.full(len(cap), number, np.int32)])
     mesh = Mesh(points, np.concatenate([made, cap])).picked(slice(None))
     return Piece(mesh, label.astype(np.int32), (*piece.sides, side), max(piece.laid_mm, moved))
@@ -178,13 +188,17 @@ def _apart(points: Floats, a: Ints, b: Ints) -> Floats:
     return np.asarray(((points[a] - points[b]) ** 2).sum(axis=1))
 
 
-def _cap(points: Floats, faces: Ints, on: np.ndarray, normal: Floats) -> Ints:
-    """Triangles (C, 3) that close the faces where their edges in the plane have no partner. Raises PolygonError."""
+def _cap(points: Floats, faces: Ints, on: Bools, normal: Floats, caps: dict[bytes, Ints]) -> Ints:
+    """Triangles (C, 3) that close the faces where their edges in the plane have no partner. caps: those made already,
+    by their rims; that of the other side serves, turned. Raises PolygonError."""
     start, end = faces.ravel(), np.roll(faces, -1, axis=1).ravel()
     inside = on[start] & on[end]
     start, end = start[inside], end[inside]
     n = len(points)
     alone = ~np.isin(end * n + start, start * n + end)
+    rim = np.sort(start[alone] * n + end[alone]).tobytes()
+    if rim in caps:
+        return caps[rim][:, ::-1]
     after = dict(zip(end[alone].tolist(), start[alone].tolist(), strict=True))
     if len(after) != int(alone.sum()):
         raise PolygonError("pieces of the section touch at a corner")
@@ -201,4 +215,6 @@ def _cap(points: Floats, faces: Ints, on: np.ndarray, normal: Floats) -> Ints:
     if not loops:
         return np.zeros((0, 3), np.int64)
     flat = seen_against(normal.tolist(), {k: points[k].tolist() for loop in loops for k in loop})
-    return np.array(triangulate(flat, loops), np.int64)  # type: ignore[arg-type]
+    cap = np.array(triangulate(flat, loops), np.int64)  # type: ignore[arg-type]
+    caps[np.sort(end[alone] * n + start[alone]).tobytes()] = cap
+    return cap
