@@ -120,6 +120,16 @@ class Mesh:
         """Normals (F, 3); zero for a face without area."""
         return np.asarray(self.area_vectors / np.maximum(self.face_areas, 1e-300)[:, None])
 
+    @property
+    @once_a_mesh
+    def vertex_normals(self) -> Floats:
+        """Normals (V, 3) of vertices: the mean of their faces', by area; zero where there is none."""
+        total = np.zeros((len(self.vertices), 3))
+        for k in range(3):
+            for axis in range(3):
+                total[:, axis] += np.bincount(self.faces[:, k], self.area_vectors[:, axis], len(total))
+        return np.asarray(total / np.maximum(np.linalg.norm(total, axis=1), 1e-300)[:, None])
+
     def normals_of(self, faces: NDArray[np.integer]) -> Floats:
         """Normals (N, 3) of faces (N,), as in `unit_normals`, without making all."""
         return np.asarray(self.area_vectors[faces] / np.maximum(self.face_areas[faces], 1e-300)[:, None])

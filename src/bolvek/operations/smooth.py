@@ -254,13 +254,10 @@ def _roughness(mesh: Mesh, chosen: Bools) -> float:
     a, b = mesh.faces.ravel(), np.roll(mesh.faces, -1, axis=1).ravel()
     n = len(mesh.vertices)
     count = np.bincount(a, minlength=n) + np.bincount(b, minlength=n)
-    mean, normal = np.zeros((n, 3)), np.zeros((n, 3))
+    mean = np.zeros((n, 3))
     for axis in range(3):
         x = mesh.vertices[:, axis]
         mean[:, axis] = np.bincount(a, x[b], n) + np.bincount(b, x[a], n)
-        for k in range(3):
-            normal[:, axis] += np.bincount(mesh.faces[:, k], mesh.area_vectors[:, axis], n)
     mean /= np.maximum(count, 1)[:, None]
-    normal /= np.maximum(np.linalg.norm(normal, axis=1), 1e-300)[:, None]
-    off = np.einsum("ij,ij->i", mesh.vertices - mean, normal)[chosen]
+    off = np.einsum("ij,ij->i", mesh.vertices - mean, mesh.vertex_normals)[chosen]
     return float(np.sqrt((off**2).mean()))

@@ -62,6 +62,21 @@ def contains(points: Sequence[Point], loop: Sequence[int], p: Point) -> bool:
     return inside
 
 
+def trace_loops(after: dict[int, int]) -> list[list[int]]:
+    """The loops that steps make, each place left once; `after` is used up. Raises PolygonError."""
+    loops = []
+    while after:
+        first, at = after.popitem()
+        loop = [first]
+        while at != first:
+            loop.append(at)
+            if at not in after:
+                raise PolygonError("the steps do not close")
+            at = after.pop(at)
+        loops.append(loop)
+    return loops
+
+
 def triangulate(points: Sequence[Point], loops: Sequence[Sequence[int]]) -> list[Triangle]:
     """Counterclockwise triangles of the area between loops (outer ones ccw, holes cw).
 

@@ -21,7 +21,7 @@ from bolvek.mesh import Mesh
 from bolvek.operations.cut import TooClose
 from bolvek.spatial.groups import linked_groups
 from bolvek.spatial.parallel import run_ranges
-from bolvek.spatial.polygons import PolygonError, seen_against, signed_area, triangulate
+from bolvek.spatial.polygons import PolygonError, seen_against, signed_area, trace_loops, triangulate
 from bolvek.spatial.tree import Tree
 
 UNION, DIFFERENCE, COMMON = (1, 1), (1, -1), (-1, -1)
@@ -254,17 +254,10 @@ def _trace(steps: list[tuple[int, int]]) -> list[list[int]]:
     after = dict(steps)
     if len(after) != len(steps):
         raise TooClose
-    loops = []
-    while after:
-        first, at = after.popitem()
-        loop = [first]
-        while at != first:
-            loop.append(at)
-            if at not in after:
-                raise TooClose
-            at = after.pop(at)
-        loops.append(loop)
-    return loops
+    try:
+        return trace_loops(after)
+    except PolygonError:
+        raise TooClose from None
 
 
 def _flat(normal: Floats, points: Floats, loops: list[list[int]]) -> dict[int, tuple[float, float]]:

@@ -173,7 +173,7 @@ def _grown_towards(body: Mesh, other: Mesh, reach: float, into: float) -> Mesh |
     if not len(close):
         return None
     way = other.tree.closest_points(fine.vertices[close], face[close]) - fine.vertices[close]
-    facing = np.einsum("ij,ij->i", way, _normals(fine)[close]) > _FACING * gap[close]
+    facing = np.einsum("ij,ij->i", way, fine.vertex_normals[close]) > _FACING * gap[close]
     close, way = close[facing], way[facing]
     if not len(close):
         return None
@@ -187,12 +187,3 @@ def _facing_faces(body: Mesh, other: Mesh, reach: float) -> Bools:
     low, high = other.bounds
     corner = body.vertices[body.faces]
     return np.asarray(((corner.min(axis=1) <= high + reach) & (corner.max(axis=1) >= low - reach)).all(axis=1))
-
-
-def _normals(mesh: Mesh) -> Floats:
-    """Mean normals (V, 3) of vertices."""
-    total = np.zeros((len(mesh.vertices), 3))
-    for k in range(3):
-        for axis in range(3):
-            total[:, axis] += np.bincount(mesh.faces[:, k], mesh.area_vectors[:, axis], len(total))
-    return np.asarray(total / np.maximum(np.linalg.norm(total, axis=1), 1e-300)[:, None])

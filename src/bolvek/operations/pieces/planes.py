@@ -14,7 +14,7 @@ from bolvek.analyses.soundness import find_defects
 from bolvek.arrays import Bools, Floats, Ints, Ints32
 from bolvek.errors import WorkError
 from bolvek.mesh import Mesh
-from bolvek.spatial.polygons import PolygonError, seen_against, triangulate
+from bolvek.spatial.polygons import PolygonError, seen_against, trace_loops, triangulate
 from bolvek.units import point_text
 
 Triple = tuple[float, float, float]
@@ -202,16 +202,7 @@ def _cap(points: Floats, faces: Ints, on: Bools, normal: Floats, caps: dict[byte
     after = dict(zip(end[alone].tolist(), start[alone].tolist(), strict=True))
     if len(after) != int(alone.sum()):
         raise PolygonError("pieces of the section touch at a corner")
-    loops = []
-    while after:
-        first, at = after.popitem()
-        loop = [first]
-        while at != first:
-            loop.append(at)
-            if at not in after:
-                raise PolygonError("the section is not closed")
-            at = after.pop(at)
-        loops.append(loop)
+    loops = trace_loops(after)
     if not loops:
         return np.zeros((0, 3), np.int64)
     flat = seen_against(normal.tolist(), {k: points[k].tolist() for loop in loops for k in loop})

@@ -107,18 +107,13 @@ def _surface(
 ) -> tuple[Floats, Floats]:
     """Normal and colour (H, W, 3) a sample; cut material gets the plane's normal and hatching."""
     unit = mesh.unit_normals
-    smooth = np.zeros((len(mesh.vertices), 3))
-    for k in range(3):
-        for axis in range(3):
-            smooth[:, axis] += np.bincount(mesh.faces[:, k], mesh.area_vectors[:, axis], len(smooth))
-    smooth /= np.maximum(np.linalg.norm(smooth, axis=1), 1e-300)[:, None]
     f = face[seen]
     w = weight[seen].astype(np.float64)
     bary = np.stack([1 - w.sum(axis=1), w[:, 0], w[:, 1]], axis=1)
     flat = unit[f]
     soft = np.zeros_like(flat)
     for k in range(3):
-        corner = smooth[mesh.faces[f, k]]
+        corner = mesh.vertex_normals[mesh.faces[f, k]]
         crease = np.einsum("ij,ij->i", corner, flat) < _CREASE_COSINE
         soft += bary[:, k, None] * np.where(crease[:, None], flat, corner)
     soft /= np.maximum(np.linalg.norm(soft, axis=1), 1e-300)[:, None]
