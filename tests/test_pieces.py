@@ -136,6 +136,12 @@ def test_a_lip_follows_the_rim_inside_and_keeps_its_clearance():
     ring = (25.6**2 - (25.6 - 2.4) ** 2) * 3  # the part that stands up, corners square
     rise = below.volume - cut_apart(hollow, [level(16)])[0].mesh.volume
     assert 0.8 * ring < rise < 2.2 * ring
+    askew = Plane(point_mm=(15.0, 15.0, 12.0), normal=(0.6, 0.0, 0.8), name="askew")
+    up, record = cut(hollow, CutSettings(planes=(askew, level(16, 1)), lip=asked))
+    assert len(up.pieces) == 4 == len(record.lips) and min(lip.gap_mm for lip in record.lips) > 0.1
+    for piece in up.pieces:
+        assert not find_defects(piece.mesh.as_stored())
+        assert (piece.mesh.vertices[:, 2] >= -1e-6).all(), "no lip goes out through the drain"
     with pytest.raises(WorkError, match="no room|no cut goes through a room"):
         cut(box(), CutSettings(planes=(level(5),), lip=asked))
 

@@ -1,9 +1,9 @@
 """A lip that follows the rim of a hollow piece inside and goes into the piece on it.
 
 The lip is a level set on a lattice: the points in the room whose distance from its wall is between the clearance and
-clearance and thickness, above the plane; below it the same band reaches into the wall, on which it stands with a
-slope of 45 degrees. All distances are those of the whole model, so the lip keeps off the other piece wherever its
-wall goes.
+clearance and thickness, and that lie nearer to that wall than to the outside, above the plane; below it the same band
+reaches into the wall, on which it stands with a slope of 45 degrees. All distances are those of the whole model, so
+the lip keeps off the other piece wherever its wall goes.
 """
 
 import numpy as np
@@ -26,6 +26,7 @@ _ROOT = 0.3  # of the wall asked for: so deep the lip goes into the wall it stan
 _EASE = 2.0  # slope with which it goes from the root to the clearance below the plane
 _SLIM = 0.04  # of the thickness
 _PUSHES = 4
+_MOUTH = 0.75  # of a way out's width, and the wall on top: no lip is so near to its middle
 _CRUMB = 2.0  # cubed thicknesses: less is no lip
 
 
@@ -34,7 +35,7 @@ def with_lips(
 ) -> tuple[list[Piece], tuple[Lip, ...]]:
     """The pieces with lips at every meeting that goes around a room of the model, and what they are. Raises WorkError
     where none does, or no sound piece comes out."""
-    inside = find_cavities(mesh, wall_mm=s.wall_mm).face != OUTSIDE
+    inside = _room_faces(mesh, s.wall_mm)
     pairs = sorted({(m.plane, m.one, m.other) for m in met})
     pieces, lips = list(pieces), []
     for plane, one, other in pairs:
@@ -67,14 +68,13 @@ def _lip(
     thick, root = s.thick_mm, _ROOT * s.wall_mm
     c = s.clearance_mm + _SLIM * thick  # what slimming may take of it
     foot = thick + c + root + (c + root) / _EASE
-    signed, tree = mesh.signed_distance, mesh.tree
+    signed, rooms, outside = mesh.signed_distance, mesh.picked(inside).tree, mesh.picked(~inside).tree
     limit = 2 * (thick + c + s.height_mm + foot) + 2
 
     def value(points: Floats) -> Floats:
         height = plane.above(points)
         distance = np.nan_to_num(signed.at(points, limit), nan=limit)
-        gap, face = tree.nearest(points, limit)
-        room = np.isfinite(gap) & inside[np.maximum(face, 0)]
+        to_room, to_outside = (np.minimum(tree.nearest(points, limit)[0], limit) for tree in (rooms, outside))
         clear = np.clip(c + _EASE * height, -root, c)
         parts = [
             height - s.height_mm,
@@ -82,16 +82,16 @@ def _lip(
             (clear - distance) / (1 + _EASE),
             (distance - (height + foot)) / 2,
             -(height + foot + root),
+            (to_room - to_outside) / 2,  # nearer to a room's wall than to any other face
         ]
         for k, (other, side) in enumerate(zip(planes, piece.sides, strict=True)):
             if k != number:
-                parts.append(c - side * other.above(points))
-        found = np.max(parts, axis=0)
-        return np.where(room, found, np.maximum(found, np.maximum(distance, 1e-3)))
+                parts.append(foot + c - side * other.above(points))  # lips of other planes have their feet there
+        return np.asarray(np.max(parts, axis=0))
 
     cell = thick / _CELLS
-    low, high = _box(piece.cap(number), plane, s.height_mm + cell, foot + root + cell, 2 * cell)
-    found = lipschitz_surface(value, low, high, cell, thin_sheets=True)
+    around = c + thick + 2 * cell
+    found = lipschitz_surface(value, mesh.bounds[0] - around, mesh.bounds[1] + around, cell, thin_sheets=True)
     raw = Mesh(found.vertices, found.faces)
     if not len(raw.faces):
         return None
@@ -115,8 +115,12 @@ def _kept_off(mesh: Mesh, lip: Mesh, plane: Plane, c: float) -> Mesh:
     return lip.moved(points)
 
 
-def _box(cap: Mesh, plane: Plane, above: float, below: float, more: float) -> tuple[Floats, Floats]:
-    """A box around a cap and some way above and below its plane."""
-    normal = np.array(plane.normal)
-    points = np.concatenate([cap.vertices + above * normal, cap.vertices - below * normal])
-    return points.min(axis=0) - more, points.max(axis=0) + more
+def _room_faces(mesh: Mesh, wall: float) -> Bools:
+    """Faces (F,) that look into a room, those at its ways out aside: a lip must not go into a drain."""
+    cavities = find_cavities(mesh, wall_mm=wall)
+    inside = cavities.face != OUTSIDE
+    middle = mesh.vertices[mesh.faces].mean(axis=1)
+    for opening in cavities.openings:
+        reach = _MOUTH * opening.width_mm + wall
+        inside &= np.linalg.norm(middle - np.array(opening.where_mm), axis=1) > reach
+    return inside
