@@ -53,6 +53,7 @@ class Pegs:
         self.taken: list[list[tuple[Floats, float]]] = [[] for _ in pieces]
         self.planned: list[Planned] = []
         self.contacts: list[Contact] = []
+        self.left = 0.0  # the best wall that any socket of the size tried last would leave
         self._others: dict[tuple[int, int], Mesh] = {}
 
     def plan(self) -> None:
@@ -86,6 +87,7 @@ class Pegs:
             sizes = [d for d in sizes if d <= max(_SHARE * widest, DIAMETERS_MM[-1])]
         best: list[Planned] = []
         for diameter in sizes:
+            self.left = 0.0
             if widest < diameter + 2 * around:
                 continue
             found = self._spread(number, diameter)
@@ -103,7 +105,12 @@ class Pegs:
                 f"{length_text(least + 2 * around)}" + (f" ({length_text(fits)} would fit)" if fits > 0 else "")
             )
         if not best:
-            return [], f"behind the cut there is no depth for a socket with {length_text(s.wall_mm)} of wall behind it"
+            length = s.length_mm or _LENGTH * least
+            return [], (
+                f"behind the cut there is no depth: the socket of a peg {length_text(least)} wide and "
+                f"{length_text(length)} long would leave {length_text(max(self.left, 0.0))} of wall at most, "
+                f"{length_text(s.wall_mm)} are asked"
+            )
         return best, "" if len(best) == s.count else "no more have room beside each other"
 
     def _spread(self, number: int, diameter: float) -> list[Planned]:
@@ -128,6 +135,7 @@ class Pegs:
                 ask = batch[np.isnan(walls[batch])]
                 if len(ask):
                     walls[ask] = self._walls(meeting, places[ask], diameter, length)
+                    self.left = max(self.left, float(walls[ask].max()))
                 fine = batch[walls[batch] >= s.wall_mm]
                 if len(fine):
                     return int(fine[0])
