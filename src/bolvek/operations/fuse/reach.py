@@ -14,6 +14,7 @@ from bolvek.arrays import Bools, Floats
 from bolvek.mesh import Mesh
 from bolvek.operations.fuse.parts import fuse_parts
 from bolvek.operations.refine import refine
+from bolvek.operations.slim import slim
 from bolvek.operations.untangle import untangle
 from bolvek.units import as_triple
 
@@ -28,6 +29,7 @@ _SLIGHT_SHARE = 1e-4
 _MOST_ACROSS = 80  # pieces that an edge as long as the body may be cut into
 _FACING = 0.3  # cosine between a corner's normal and its way to the other body: less does not face it
 _FINE = 2.0  # reaches: facing faces are cut up to this, so that only what faces grows
+_SLIM = 0.1  # of how far it goes into the other
 _MOST_SAMPLES = 400_000
 
 
@@ -179,7 +181,9 @@ def _grown_towards(body: Mesh, other: Mesh, reach: float, into: float) -> Mesh |
         return None
     vertices = fine.vertices.copy()
     vertices[close] += way * (1 + into / gap[close])[:, None]
-    return untangle(fine, fine.moved(vertices.astype(np.float32).astype(np.float64)))
+    grown = untangle(fine, fine.moved(vertices.astype(np.float32).astype(np.float64)))
+    # what was only cut up comes together again; the body's own corners stay
+    return slim(grown, _SLIM * into, np.arange(len(fine.vertices)) < len(body.vertices))[0]
 
 
 def _facing_faces(body: Mesh, other: Mesh, reach: float) -> Bools:
