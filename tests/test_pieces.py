@@ -168,6 +168,8 @@ def test_cut_as_a_preparer_does(bolvek, tmp_path):
     assert [p["fits"] for p in told["pieces"]] == [True, True] and [p["laid"] for p in told["pieces"]] == [False, True]
     upper = read_model(tmp_path / "post.2of2.stl").mesh
     assert upper.bounds[0, 2] == 0 and not find_defects(upper)
+    assert max(told["pieces"][0]["size_mm"]) <= 158
+    bolvek("cut", "post.stl", "--to-fit", "small-resin", "--margin", "40mm", "-o", "no/", expect=2)
     before = (tmp_path / "post.1of2.stl").read_bytes()
     (tmp_path / "post.2of2.stl").unlink()
     bolvek("cut", "post.stl", "--at", "z=50mm", expect=3)

@@ -61,6 +61,7 @@ def parse_plane(text: str) -> "Plane":
         help="Through a point, square to a direction; repeat for more.",
     ),
     click.option("--to-fit", metavar="PRINTER", help="Find the fewest planes that make every piece fit it."),
+    click.option("--margin", type=LENGTH, default="2mm", show_default=True, help="Room to leave with --to-fit."),
     click.option("--plan", is_flag=True, help="Say what would be cut; write no piece."),
     click.option("--pegs", type=int, metavar="N", help="Pegs and sockets at each place where pieces meet."),
     click.option("--peg-diameter", type=LENGTH, help="Without it the widest that fit."),
@@ -81,6 +82,7 @@ def command(
     levels: tuple["Plane", ...],
     planes: tuple["Plane", ...],
     to_fit: str | None,
+    margin: float,
     plan: bool,
     pegs: int | None,
     peg_diameter: float | None,
@@ -107,11 +109,11 @@ def command(
       bolvek cut carp.hollow.stl --at z=45mm --lip
     """
     from bolvek.cli.base.run import Run, run
-    from bolvek.operations.pieces import CutSettings, LipSettings, PegSettings
+    from bolvek.operations.pieces import CutSettings, LipSettings, PegSettings, room_within
     from bolvek.profiles import load_profiles
 
     asked = Asked(**shared)
-    room = load_profiles().printer(to_fit).build_mm if to_fit is not None else None
+    room = room_within(load_profiles().printer(to_fit).build_mm, margin) if to_fit is not None else None
     if room is not None and (levels or planes):
         raise UsageError("--to-fit finds the planes itself: leave out --at and --plane, or leave out --to-fit")
     if room is None and not (levels or planes):

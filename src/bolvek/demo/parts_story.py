@@ -9,7 +9,7 @@ from bolvek.formats import read_model, write_model
 from bolvek.formats.safe import write_bytes
 from bolvek.operations.drain import AutoSettings, DrainSettings, PlaceSettings, cut_bores, place_by_flood
 from bolvek.operations.fuse import FuseSettings, fuse, gather
-from bolvek.operations.pieces import CutSettings, PegSettings, cut, plan_fit
+from bolvek.operations.pieces import CutSettings, PegSettings, cut, plan_fit, room_within
 from bolvek.operations.plinth import PlinthSettings, add_plinth
 from bolvek.operations.smooth import SmoothSettings, smooth
 from bolvek.profiles import load_profiles
@@ -67,7 +67,7 @@ def cut_the_post(folder: Path, tell: Tell, replace: bool) -> None:
     path = folder / "lantern_post.stl"
     write_model(path, lantern_post(), replace=replace)
     mesh = read_model(path).mesh
-    room = load_profiles().printer("small-resin").build_mm
+    room = room_within(load_profiles().printer("small-resin").build_mm, 2.0)
     plan = plan_fit(mesh, room, fittings_mm=PEGS.length_mm or 0.0)
     made, record = cut(mesh, CutSettings(planes=plan.planes, pegs=PEGS, lay_flat=True, room_mm=room))
     for number, piece in enumerate(made.lying, 1):

@@ -1,7 +1,7 @@
 """One model into pieces that go together again: planes, pegs, lips, and where to cut so that they fit."""
 
 from bolvek.operations.pieces.cut import CutUp, cut, named
-from bolvek.operations.pieces.fit import FitPlan, plan_fit
+from bolvek.operations.pieces.fit import FitPlan, plan_fit, room_within
 from bolvek.operations.pieces.planes import FITTING, SURFACE, Piece, Plane, cut_apart
 from bolvek.operations.pieces.record import (
     Contact,
@@ -33,4 +33,5 @@ __all__ = [
     "cut_apart",
     "named",
     "plan_fit",
+    "room_within",
 ]

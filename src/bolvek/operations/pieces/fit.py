@@ -7,7 +7,7 @@ import numpy as np
 
 from bolvek.analyses.layers.sections import Stack
 from bolvek.arrays import Floats
-from bolvek.errors import WorkError
+from bolvek.errors import UsageError, WorkError
 from bolvek.mesh import Mesh
 from bolvek.operations.pieces.planes import Plane
 from bolvek.units import as_triple, size_text
@@ -20,6 +20,14 @@ _SLACK_MM = 1e-6
 _EVEN = 0.05  # how much uneven pieces weigh against thin sections
 _MOST_PIECES = 200
 _SPECK = 0.02  # of the largest region: smaller ones are chips
+
+
+def room_within(build_mm: Triple, margin_mm: float) -> Triple:
+    """A printer's space less a margin on every side but the bed's. Raises UsageError where none is left."""
+    width, depth, height = build_mm[0] - 2 * margin_mm, build_mm[1] - 2 * margin_mm, build_mm[2] - margin_mm
+    if not (margin_mm >= 0 and min(width, depth, height) > 0):
+        raise UsageError(f"a --margin of {margin_mm:g} mm leaves no room in {size_text(build_mm)}")
+    return width, depth, height
 
 
 @dataclass(frozen=True, kw_only=True)
