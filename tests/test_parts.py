@@ -46,8 +46,10 @@ def test_strays_are_left_out_or_gathered():
 
 def test_names_are_kept_and_made_different():
     a, b, c = box(), box((5, 0, 0), (15, 10, 10)), box((30, 0, 0), (31, 1, 1))
-    mesh, parts = join([("lid", a, None), ("lid", b, None), ("set", c, Parts(("hook",), np.zeros(12, np.int32)))])
-    assert parts.names == ("lid", "lid 2", "hook") and len(mesh.vertices) == 24
+    mesh, parts, record = join(
+        [("lid", a, None), ("lid", b, None), ("set", c, Parts(("hook",), np.zeros(12, np.int32)))]
+    )
+    assert parts.names == ("lid", "lid 2", "hook") == record.names and len(mesh.vertices) == 24
     made, record = split(mesh, parts, SplitSettings())
     assert record.by == "name" and [corners(p) for p in made.parts] == [corners(a), corners(b), corners(c)]
     assert tags(record) == ["lid", "lid_2", "hook"]

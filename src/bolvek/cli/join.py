@@ -44,12 +44,12 @@ def command(models: tuple[Path, ...], output: Path | None, **shared: Any) -> Non
 
     def work(model: "Model", step: "Steps") -> "Outcome":
         read = [step("read others", partial(read_model, path, unit=asked.unit)) for path in others]
-        mesh, parts = step("join", lambda: join([(m.path.stem, m.mesh, m.parts) for m in [model, *read]]))
-        text = f"{count_text(len(read) + 1, 'model')}, {count_text(len(parts.names), 'part')}"
+        mesh, parts, record = step("join", lambda: join([(m.path.stem, m.mesh, m.parts) for m in [model, *read]]))
+        text = f"{count_text(record.models, 'model')}, {count_text(len(record.names), 'part')}"
         if not keeps_parts(target.suffix, text=asked.ascii_stl):
             text += f"; {target.suffix.lstrip('.').upper()} has no place for their names"
-        done = remade(dataclasses.replace(model, parts=parts), mesh, {}, text, "done")
-        return dataclasses.replace(done, rows=[("join", text, ""), ("parts", ", ".join(parts.names), "")])
+        done = remade(dataclasses.replace(model, parts=parts), mesh, {"join": record}, text, "done")
+        return dataclasses.replace(done, rows=[("join", text, ""), ("parts", ", ".join(record.names), "")])
 
     how = Run(
         verb="join",

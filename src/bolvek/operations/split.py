@@ -91,14 +91,15 @@ def split(mesh: Mesh, parts: Parts | None, settings: SplitSettings) -> tuple[Spl
     else:
         owner = _part_of(mesh)
     numbers = np.unique(owner)
-    if settings.least_mm is None and len(numbers) > MOST_PARTS and not settings.largest:
-        raise WorkError(f"{len(numbers):,} parts are too many for files of their own: --least drops small ones")
     small = np.zeros(0, np.int64)
     if settings.least_mm is not None:
         small = numbers[_longest(mesh, owner) < settings.least_mm]
-    chosen = [(int(k), mesh.picked(owner == k)) for k in numbers if k not in set(small.tolist())]
-    if not chosen:
+    kept = np.setdiff1d(numbers, small)
+    if not len(kept):
         raise WorkError(f"no part is left: all {count_text(len(numbers), 'part')} are shorter than --least")
+    if len(kept) > MOST_PARTS:
+        raise WorkError(f"{len(kept):,} parts are too many for files of their own: --least leaves small ones out")
+    chosen = [(int(k), mesh.picked(owner == k)) for k in kept]
     chosen.sort(key=lambda item: (-_weight(item[1]), item[0]))
     if settings.largest:
         chosen = chosen[:1]
@@ -192,7 +193,15 @@ def _told(number: int, name: str, part: Mesh) -> PartRecord:
     )
 
 
-def join(models: Sequence[tuple[str, Mesh, Parts | None]]) -> tuple[Mesh, Parts]:
+@dataclass(frozen=True, kw_only=True)
+class JoinRecord:
+    """What was put together: models, and the names of all parts."""
+
+    models: int
+    names: tuple[str, ...]
+
+
+def join(models: Sequence[tuple[str, Mesh, Parts | None]]) -> tuple[Mesh, Parts, JoinRecord]:
     """All models in one mesh, nothing welded, with a name a model, or those of its parts where it has several; the same
     name twice gets a number."""
     names: list[str] = []
@@ -214,4 +223,5 @@ def join(models: Sequence[tuple[str, Mesh, Parts | None]]) -> tuple[Mesh, Parts]
         unique.append(name if seen[name] == 1 else f"{name} {seen[name]}")
     meshes = [mesh for _, mesh, _ in models]
     joined = meshes[0].joined(*meshes[1:])
-    return joined, Parts(tuple(unique), np.concatenate(labels), frozenset(support))
+    parts = Parts(tuple(unique), np.concatenate(labels), frozenset(support))
+    return joined, parts, JoinRecord(models=len(models), names=parts.names)

@@ -31,7 +31,7 @@ from bolvek.operations.scale import ScaleRecord
 from bolvek.operations.slim import SlimRecord
 from bolvek.operations.smooth import SmoothRecord
 from bolvek.operations.solid import SolidPlan, SolidRecord
-from bolvek.operations.split import SplitRecord
+from bolvek.operations.split import JoinRecord, SplitRecord
 from bolvek.operations.thicken import ThickenRecord
 
 Triple = tuple[float, float, float]
@@ -74,6 +74,7 @@ class ModelSection(BaseModel):
     fit_plan: FitPlan | None = None
     cut: CutRecord | None = None
     split: SplitRecord | None = None
+    join: JoinRecord | None = None
     recast: RecastRecord | None = None
     recasts: list[RecastRecord] | None = None
     plinth: PlinthRecord | None = None

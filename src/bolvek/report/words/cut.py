@@ -66,7 +66,7 @@ def cut_rows(r: CutRecord, *, most: int = MOST_LISTED) -> list[Row]:
             (
                 "lip" if not k else "",
                 f"{p.pieces[0]} into {p.pieces[1]}: {p.height_mm:g} mm high, {p.thick_mm:g} mm thick, "
-                f"{volume_text(p.volume_mm3)}; gap at least {length_text(p.gap_mm)}",
+                f"{volume_text(p.volume_mm3)}; least gap measured {length_text(p.gap_mm)}",
             )
             for k, p in enumerate(r.lips)
         ],
