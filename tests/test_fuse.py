@@ -105,6 +105,15 @@ def test_boxes_that_lie_on_each_other_by_counting_cells(seed):
         assert "touch along whole faces" in str(error)  # refused, never wrong: two of six hundred
         return
     assert record.after_mm3 == pytest.approx(125 * cells.sum(), rel=5e-4)
+    a, b = low[0], high[0]
+    left = cells.copy()
+    left[a[0] : b[0], a[1] : b[1], a[2] : b[2]] = False
+    try:
+        made, record = carve(gather(boxes[1].joined(*boxes[2:])), gather(boxes[0]), FuseSettings())
+    except WorkError as error:
+        assert "touch along whole faces" in str(error) or ("nothing is left" in str(error) and not left.any())
+        return
+    assert not find_defects(made) and record.after_mm3 == pytest.approx(125 * left.sum(), rel=5e-4, abs=0.5)
 
 
 def test_the_way_between_edges_and_what_grows():

@@ -30,15 +30,15 @@ def unite(a: Mesh, b: Mesh, keep: tuple[int, int] = UNION, tries: int = 6) -> tu
     """Both meshes as one, or another of the ways of `arrange`; and for each face the face it is of, b's numbered after
     a's (-1: neither's). The second mesh may be moved a little (see `JITTER_SHARE`), faces along the cut too. Raises
     WorkError where no sound result came out."""
-    for result, source in _arranged(a, b, keep, tries):
-        result, source = _stored(result, source)
+    for exact, origin in _arranged(a, b, keep, tries):
+        result, source = _stored(exact, origin)
         if find_defects(result):
             # rounding may lay slivers flat, or push them through each other
-            result, record, origin = mend(result, _TIDY)
+            result, record, before = mend(result, _TIDY)
             if record.verdict not in ("sound", "buried shells"):
                 continue
-            source = np.where(origin >= 0, source[np.maximum(origin, 0)], -1).astype(np.int32)
-        if not find_defects(result):
+            source = np.where(before >= 0, source[np.maximum(before, 0)], -1).astype(np.int32)
+        if not find_defects(result) and _as_large(result, exact):
             return result, source
     raise WorkError(_TOUCH)
 
@@ -63,9 +63,14 @@ def stored_soundly(mesh: Mesh, fixed: Callable[[], Bools]) -> Mesh:
         result, _ = _stored(slimmed, np.zeros(len(slimmed.faces), np.int32))
         if find_defects(result):
             result = mend(result, _TIDY)[0]
-        if not find_defects(result) and abs(result.volume - mesh.volume) <= _SAME * mesh.size.max() * mesh.area:
+        if not find_defects(result) and _as_large(result, mesh):
             return result
     raise WorkError("rounded to what a file holds, the parts' union crosses itself")
+
+
+def _as_large(result: Mesh, exact: Mesh) -> bool:
+    """Whether taking slivers out left the volume: a sound result may have lost a corner with them."""
+    return abs(result.volume - exact.volume) <= _SAME * float(exact.size.max()) * exact.area
 
 
 def _arranged(a: Mesh, b: Mesh, keep: tuple[int, int], tries: int) -> Iterator[tuple[Mesh, Ints32]]:
