@@ -1,5 +1,6 @@
 """Cutting into pieces: volumes and sections by hand, pegs and lips that fit, planes that make a model fit a printer."""
 
+import dataclasses
 import json
 
 import numpy as np
@@ -13,6 +14,7 @@ from bolvek.formats import read_model, write_model
 from bolvek.operations.drain import Drain, DrainSettings, drain
 from bolvek.operations.fuse import fuse_parts
 from bolvek.operations.pieces import CutSettings, LipSettings, PegSettings, Plane, cut, cut_apart, plan_fit
+from bolvek.operations.pieces.record import findings_of
 from bolvek.report.record import Record
 from bolvek.spatial import polygons
 from support import assert_sound, ball, blob, box, shell_box
@@ -142,6 +144,9 @@ def test_a_lip_follows_the_rim_inside_and_keeps_its_clearance():
     for piece in up.pieces:
         assert not find_defects(piece.mesh.as_stored())
         assert (piece.mesh.vertices[:, 2] >= -1e-6).all(), "no lip goes out through the drain"
+    tight = dataclasses.replace(record.lips[0], gap_mm=0.05)
+    (told,) = findings_of(CutSettings(planes=(askew,), lip=asked), (), (), (record.lips[0], tight))
+    assert told.code == "lip_tight" and told.severity == "fault"
     with pytest.raises(WorkError, match="no room|no cut goes through a room"):
         cut(box(), CutSettings(planes=(level(5),), lip=asked))
 

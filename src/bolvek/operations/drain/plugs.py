@@ -108,8 +108,6 @@ def make_plug(mesh: Mesh, number: int, bore: Bore, drain: Drain, s: PlugSettings
 def _frustum(start: Floats, axis: Floats, deep: float, wide: float, narrow: float, sides: int, turn: float) -> Mesh:
     """A tapered plug from start along a unit axis, its first end the wider, facing out."""
     u, w = across(axis)
-    if np.cross(u, w) @ axis < 0:
-        u, w = w, u
     angle = turn + 2 * np.pi * np.arange(sides) / sides
     rim = np.cos(angle)[:, None] * u + np.sin(angle)[:, None] * w
     return lofted([start + wide * rim, start + deep * axis + narrow * rim])

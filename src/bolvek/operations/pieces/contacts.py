@@ -8,7 +8,9 @@ from bolvek.arrays import Bools, Floats
 from bolvek.kernels.surface.sections import fill_lines
 from bolvek.mesh import Mesh
 from bolvek.operations.pieces.planes import Piece, Plane
+from bolvek.operations.pieces.record import Contact
 from bolvek.spatial.frames import across
+from bolvek.units import as_triple
 
 _PIXELS, _LEAST_PIXEL_MM = 600, 0.02
 
@@ -43,6 +45,19 @@ class Meeting:
         row = np.array([np.unravel_index(int(np.argmax(self.deep)), self.deep.shape)], np.float64)
         return self.places(row)[0], 2 * float(self.deep.max())
 
+    def told(self, pegs: int = 0, reason: str = "") -> Contact:
+        """For the record: with so many pegs, and why there are not more."""
+        where, widest = self.widest
+        return Contact(
+            plane=self.plane + 1,
+            pieces=(self.one + 1, self.other + 1),
+            where_mm=as_triple(where),
+            area_mm2=self.area_mm2,
+            widest_mm=widest,
+            pegs=pegs,
+            reason=reason,
+        )
+
 
 def meetings(pieces: list[Piece], planes: tuple[Plane, ...]) -> list[Meeting]:
     """Every connected place where two pieces meet on a plane, the largest of each pair first."""
@@ -60,8 +75,6 @@ def _shared(number: int, plane: Plane, one: int, other: int, below: Mesh, above:
 
     normal = np.array(plane.normal)
     u, w = across(normal)
-    if np.cross(u, w) @ normal < 0:
-        u, w = w, u
     frame = np.stack([u, w], axis=1)
     flat = [cap.vertices @ frame for cap in (below, above)]
     low = np.maximum(flat[0].min(axis=0), flat[1].min(axis=0))

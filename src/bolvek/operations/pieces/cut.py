@@ -11,11 +11,11 @@ from bolvek.analyses.soundness import find_defects
 from bolvek.arrays import Floats
 from bolvek.errors import UsageError, WorkError
 from bolvek.mesh import Mesh
-from bolvek.operations.pieces.contacts import Meeting, meetings
+from bolvek.operations.pieces.contacts import meetings
 from bolvek.operations.pieces.lip import with_lips
 from bolvek.operations.pieces.pegs import Pegs
 from bolvek.operations.pieces.planes import Piece, cut_apart
-from bolvek.operations.pieces.record import Contact, CutRecord, CutSettings, Lip, Peg, PieceRecord, findings_of
+from bolvek.operations.pieces.record import CutRecord, CutSettings, Lip, Peg, PieceRecord, findings_of
 from bolvek.operations.pose import turn_onto
 from bolvek.units import as_triple, point_text
 
@@ -52,7 +52,7 @@ def cut(mesh: Mesh, settings: CutSettings) -> tuple[CutUp, CutRecord]:
     plain = sum(piece.mesh.volume for piece in pieces)
     met = meetings(pieces, settings.planes)
     areas = tuple(sum(piece.cap(k).area for piece in pieces if piece.sides[k] < 0) for k in range(len(settings.planes)))
-    contacts, pegs, lips, loose = tuple(_contact(m) for m in met), tuple[Peg, ...](), tuple[Lip, ...](), None
+    contacts, pegs, lips, loose = tuple(m.told() for m in met), tuple[Peg, ...](), tuple[Lip, ...](), None
     if settings.lip is not None:
         pieces, lips = with_lips(mesh, pieces, settings.planes, met, settings.lip)
     if settings.pegs is not None:
@@ -89,7 +89,7 @@ def cut(mesh: Mesh, settings: CutSettings) -> tuple[CutUp, CutRecord]:
         laid_mm=max(piece.laid_mm for piece in pieces),
         kept_faces=int(kept.sum()),
         triangles_before=len(mesh.faces),
-        findings=findings_of(settings, tuple(told), contacts),
+        findings=findings_of(settings, tuple(told), contacts, lips),
     )
     return CutUp(pieces, lying, loose), record
 
@@ -98,17 +98,6 @@ def named(record: CutRecord, files: list[str], peg_file: str) -> CutRecord:
     """The record with the files that pieces and loose pegs went to."""
     pieces = tuple(replace(p, file=file) for p, file in zip(record.pieces, files, strict=True))
     return replace(record, pieces=pieces, peg_file=peg_file)
-
-
-def _contact(m: Meeting) -> Contact:
-    where, widest = m.widest
-    return Contact(
-        plane=m.plane + 1,
-        pieces=(m.one + 1, m.other + 1),
-        where_mm=as_triple(where),
-        area_mm2=m.area_mm2,
-        widest_mm=widest,
-    )
 
 
 def _fits(mesh: Mesh, room: Triple) -> bool:

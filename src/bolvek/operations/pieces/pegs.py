@@ -18,6 +18,7 @@ from bolvek.operations.fuse.unite import unite
 from bolvek.operations.pieces.contacts import Meeting
 from bolvek.operations.pieces.planes import FITTING, Piece, Plane
 from bolvek.operations.pieces.record import Contact, Peg, PegSettings
+from bolvek.operations.pose import turn_onto
 from bolvek.spatial.frames import across
 from bolvek.units import as_triple, length_text
 
@@ -61,17 +62,7 @@ class Pegs:
         for k, meeting in enumerate(self.met):
             chosen, reason = self._chosen(k)
             self.planned += chosen
-            where, widest = meeting.widest
-            contact = Contact(
-                plane=meeting.plane + 1,
-                pieces=(meeting.one + 1, meeting.other + 1),
-                where_mm=as_triple(where),
-                area_mm2=meeting.area_mm2,
-                widest_mm=widest,
-                pegs=len(chosen),
-                reason=reason,
-            )
-            self.contacts.append(contact)
+            self.contacts.append(meeting.told(len(chosen), reason))
         if not self.planned:
             largest = max(self.contacts, key=lambda c: c.area_mm2, default=None)
             reason = largest.reason if largest is not None else "the pieces do not meet"
@@ -202,7 +193,7 @@ class Pegs:
         s = self.s
         add: dict[int, list[Mesh]] = {}
         take: dict[int, list[Mesh]] = {}
-        fits: list[tuple[Mesh, list[tuple[int, Mesh]]]] = []
+        bare: list[Mesh] = []
         for p in self.planned:
             meeting = self.met[p.meeting]
             normal = np.array(self.planes[meeting.plane].normal)
@@ -216,14 +207,14 @@ class Pegs:
                 add.setdefault(meeting.one, []).append(peg)
             for piece, cutter in cutters:
                 take.setdefault(piece, []).append(cutter)
-            fits.append((peg, cutters))
+            bare.append(peg)
         pieces = list(self.pieces)
         for k in sorted({*add, *take}):
             for bodies, keep in ((take.get(k), DIFFERENCE), (add.get(k), UNION)):
                 if bodies:
                     pieces[k] = fitted(pieces[k], bodies[0].joined(*bodies[1:]), keep)
         pegs = []
-        for p, (peg, _) in zip(self.planned, fits, strict=True):
+        for p, peg in zip(self.planned, bare, strict=True):
             meeting = self.met[p.meeting]
             pegs.append(
                 Peg(
@@ -236,7 +227,7 @@ class Pegs:
                     gap_mm=gap_between(peg, pieces[meeting.other].mesh, self.planes[meeting.plane]),
                 )
             )
-        return pieces, tuple(pegs), _standing([peg for peg, _ in fits], self) if s.loose else None
+        return pieces, tuple(pegs), _standing(bare, self) if s.loose else None
 
     def _body(
         self,
@@ -252,8 +243,6 @@ class Pegs:
     ) -> Mesh:
         """A round body around an axis, or one with a flat side; grown: every side farther out by so much."""
         u, w = across(normal)
-        if np.cross(u, w) @ normal < 0:
-            u, w = w, u
         angle = 2 * np.pi * (np.arange(self.s.sides) + 0.5) / self.s.sides
         flat = _FLAT * radius + grown if self.s.flat else np.inf
         radius += grown / np.cos(np.pi / self.s.sides)
@@ -307,8 +296,6 @@ def gap_between(body: Mesh, other: Mesh, plane: Plane) -> float:
 
 def _standing(pegs: list[Mesh], planned: Pegs) -> Mesh:
     """Loose pegs upright in a row, a little apart."""
-    from bolvek.operations.pose import turn_onto
-
     found, x = [], 0.0
     for p, peg in zip(planned.planned, pegs, strict=True):
         normal = np.array(planned.planes[planned.met[p.meeting].plane].normal)

@@ -10,6 +10,8 @@ from bolvek.units import count_text, length_text
 
 Triple = tuple[float, float, float]
 
+_TIGHT = 0.5
+"""A lip nearer to the other piece than this share of its clearance does not go in."""
 LEAST_WALL_MM = 0.8
 """Material left around sockets where nothing else is asked."""
 
@@ -161,7 +163,9 @@ class CutRecord:
         return not any(f.severity == "fault" for f in self.findings)
 
 
-def findings_of(s: CutSettings, pieces: tuple[PieceRecord, ...], contacts: tuple[Contact, ...]) -> tuple[Finding, ...]:
+def findings_of(
+    s: CutSettings, pieces: tuple[PieceRecord, ...], contacts: tuple[Contact, ...], lips: tuple[Lip, ...]
+) -> tuple[Finding, ...]:
     """What falls short, and what to look at."""
     found = []
     large = [p for p in pieces if p.fits is False]
@@ -169,6 +173,13 @@ def findings_of(s: CutSettings, pieces: tuple[PieceRecord, ...], contacts: tuple
         numbers = ", ".join(str(p.number) for p in large)
         text = f"{count_text(len(large), 'piece')} ({numbers}) with pegs or lips does not fit the printer's space"
         found.append(Finding("piece_too_large", "fault", len(large), text))
+    for lip in lips:
+        if s.lip is not None and lip.gap_mm < _TIGHT * s.lip.clearance_mm:
+            text = (
+                f"the lip of piece {lip.pieces[0]} comes within {length_text(lip.gap_mm)} of piece {lip.pieces[1]}, "
+                f"{length_text(s.lip.clearance_mm)} were asked: move the plane"
+            )
+            found.append(Finding("lip_tight", "fault", 1, text))
     if s.pegs is not None:
         short = [c for c in contacts if c.pegs < s.pegs.count]
         for c in short[:5]:
