@@ -553,4 +553,7 @@ def main() -> None:
 
 
 if __name__ == "__main__":
-    main()
+    import fool
+    import fool_walls  # noqa: F401
+
+    fool.main()

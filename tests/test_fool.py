@@ -2,6 +2,8 @@
 
 import pytest
 
+import fool_walls
+from bolvek.analyses.thickness import WallSettings, measure_walls
 from fool import KINDS, composed, judged
 
 
@@ -17,3 +19,12 @@ def test_the_proof_is_not_fooled(name):
         assert all(c.state == "holds" for c in record.clauses if c.name != "wall" or case.wall)
     else:
         assert record.verdict == "unfit" and any(c.state == "fails" for c in record.clauses)
+
+
+@pytest.mark.parametrize("name", [name for name in KINDS if hasattr(fool_walls, name)])
+@pytest.mark.parametrize("seed", (2, 3))
+def test_walls_and_proof_agree(name, seed):
+    case = composed(name, seed)
+    record, faults = judged(case)
+    walls, _ = measure_walls(case.mesh, WallSettings(min_mm=case.wall))
+    assert ("wall_thin" in faults) == ("wall_thin" in case.faults) == (not walls.ok), (record.wall, walls.zones)

@@ -122,7 +122,7 @@ def measure_liquid(
             break
         ways = _ways_to_hold(mesh, cavities, worst)
         tried += len(ways)
-        best = _best_way(mesh, cavities, worst, ways, pixel, left)
+        best = _best_way(mesh, cavities, worst, ways, pixel, left, allowed)
         found = stand(mesh, cavities, best, pixel).in_rooms(len(volume))
         better = np.minimum(left, found)
         # a pose counts when it empties a room: one that leaves less and still too much is no cure
@@ -185,13 +185,20 @@ def _ways_to_hold(mesh: Mesh, cavities: Cavities, rooms: list[int]) -> list[Trip
 
 
 def _best_way(
-    mesh: Mesh, cavities: Cavities, rooms: list[int], ways: list[Triple], pixel: float, left: Floats
+    mesh: Mesh,
+    cavities: Cavities,
+    rooms: list[int],
+    ways: list[Triple],
+    pixel: float,
+    left: Floats,
+    allowed: Floats,
 ) -> Triple:
-    """The way that leaves least in some rooms, on coarse columns."""
+    """The way that empties most of some rooms, and leaves least in them, on coarse columns."""
 
-    def stays(up: Triple) -> float:
+    def stays(up: Triple) -> tuple[int, float]:
         coarse = max(pixel, pixel_for(mesh, up, _COARSE_PIXELS))
-        return float(np.minimum(left, stand(mesh, cavities, up, coarse).in_rooms(len(left)))[rooms].sum())
+        after = np.minimum(left, stand(mesh, cavities, up, coarse).in_rooms(len(left)))[rooms]
+        return int((after > allowed[rooms]).sum()), float(after.sum())
 
     return min(ways, key=stays)
 

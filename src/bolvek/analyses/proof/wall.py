@@ -1,12 +1,12 @@
 """The wall: how thick the material is, measured through it and from both sides.
 
 Judged are the faces that bound rooms, and all faces where there is no room (cups, pipes, plates). Nothing is left
-out near openings: the sides of a bore are faces like all others. Three kinds of samples are asked: cells of the
-judged faces (ray and ball); creases, the feet of pits and grooves, wherever they are, along their mean normal; and
-cells of all other faces by rays no longer than the wall, which count when they come out on a judged face.
+out near openings: the sides of a bore are faces like all others. What decides are the shortest ways through the
+material (`thickness.shortest`), from corners, creases and edges to whatever they come to first, of which one end at
+least is judged; and between faces that look square at each other samples: cells of the judged faces by ray and ball,
+cells of all others by rays no longer than the wall, which count when they come out on a judged face.
 
-A wall is thin only where its two sides face each other squarely: the least distance between two surfaces always
-has them square across. Where they lean more, material runs out to an edge; that is told as its area.
+Where two faces lean more, material runs out to an edge; that is told as its area.
 """
 
 from dataclasses import dataclass
@@ -16,7 +16,14 @@ import numpy as np
 from bolvek.analyses.cavities import Cavities
 from bolvek.analyses.proof.origin import OUTER, Origin
 from bolvek.analyses.proof.record import Wall
-from bolvek.analyses.thickness import SAMPLES_A_WALL, crease_samples, measure, sample_surface, wall_tolerance_mm
+from bolvek.analyses.thickness import (
+    SAMPLES_A_WALL,
+    Ways,
+    measure,
+    sample_surface,
+    shortest_ways,
+    wall_tolerance_mm,
+)
 from bolvek.analyses.thickness.spots import gather_spots
 from bolvek.arrays import Bools, Floats, Ints, Ints32
 from bolvek.mesh import Mesh
@@ -91,32 +98,42 @@ def measure_wall(
     if not len(found.area):
         return None
     far = max(aim, least_mm or 0.0)
-    found = found + _creases(mesh, judged, spacing, aim)
     others, features = _from_the_other_side(mesh, judged, ~mask, max(spacing, 0.5 * aim), far, aim, least_mm)
     measured = ~np.isnan(found.wall)
-    if not measured.any():
-        return None
     tolerance = wall_tolerance_mm(asked) if asked else None
     limit = asked - (tolerance or 0.0) if asked else 0.0
     walls = np.concatenate([found.wall, others.wall])
     square = np.concatenate([found.square, others.square])
     points = np.concatenate([found.points, others.points])
     candidates = np.flatnonzero(square & ~np.isnan(walls))
-    thin = candidates[walls[candidates] < limit]
     least, where = _least(mesh, judged, points[candidates], walls[candidates], spacing, aim)
-    spots = gather_spots(points[thin], walls[thin], np.ones(len(thin)), max(1.5 * spacing, aim)) if len(thin) else []
-    order = np.flatnonzero(measured)[np.argsort(found.wall[measured], kind="stable")]
-    order = order[found.square[order]] if found.square[order].any() else order
-    share = np.cumsum(found.area[order])
-    at = np.minimum(np.searchsorted(share, np.array([0.01, 0.5]) * share[-1]), len(order) - 1)
-    p1, median = (float(found.wall[order[k]]) for k in at)
+    # without a sample to compare with, ways are followed across the whole model
+    ways = _judged_ways(mesh, judged, max(asked or 0.0, min(least, float(np.linalg.norm(mesh.size)))), aim, spacing)
+    if len(ways.length):
+        k = int(np.lexsort((*ways.start.T[::-1], ways.length))[0])
+        if ways.length[k] < least:
+            least, where = float(ways.length[k]), 0.5 * (ways.start[k] + ways.end[k])
+    if not np.isfinite(least):
+        return None
+    thin = candidates[walls[candidates] < limit]
+    short = np.flatnonzero(ways.length < limit)
+    places = np.concatenate([points[thin], ways.start[short]])
+    below = np.concatenate([walls[thin], ways.length[short]])
+    spots = gather_spots(places, below, np.ones(len(below)), max(1.5 * spacing, aim))
+    p1 = median = least
+    if measured.any():
+        order = np.flatnonzero(measured)[np.argsort(found.wall[measured], kind="stable")]
+        order = order[found.square[order]] if found.square[order].any() else order
+        share = np.cumsum(found.area[order])
+        at = np.minimum(np.searchsorted(share, np.array([0.01, 0.5]) * share[-1]), len(order) - 1)
+        p1, median = (float(found.wall[order[k]]) for k in at)
     tapering = ~found.square & (found.wall < limit)
     return Wall(
         min(least, p1),
         p1,
         median,
         as_triple(where),
-        len(found.area) + len(others.area),
+        len(found.area) + len(others.area) + len(ways.length),
         spacing,
         judged.of,
         float(found.area.sum() / mesh.area),
@@ -127,6 +144,13 @@ def measure_wall(
         tolerance,
         *features,
     )
+
+
+def _judged_ways(mesh: Mesh, judged: _Judged, most: float, aim: float, spacing: float) -> Ways:
+    """The shortest ways through material that begin or end on a judged place."""
+    ways = shortest_ways(mesh, most, aim, spacing)
+    along = ways.direction
+    return ways.chosen(judged.at(ways.start, -along, ways.face) | judged.at(ways.end, along, ways.far_face))
 
 
 def _cells(mesh: Mesh, judged: _Judged, mask: Bools, spacing: float, aim: float) -> _Measured:
@@ -141,22 +165,9 @@ def _cells(mesh: Mesh, judged: _Judged, mask: Bools, spacing: float, aim: float)
     return sum(parts[1:], parts[0]) if parts else _nothing()
 
 
-def _asked(
-    mesh: Mesh, points: Floats, face: Ints, area: Floats, aim: float, normals: Floats | None = None
-) -> _Measured:
-    m = measure(mesh, points, face, np.ones(len(mesh.faces)), widest_ball_mm=_WIDEST * aim, normals=normals)
+def _asked(mesh: Mesh, points: Floats, face: Ints, area: Floats, aim: float) -> _Measured:
+    m = measure(mesh, points, face, np.ones(len(mesh.faces)), widest_ball_mm=_WIDEST * aim)
     return _Measured(points, face, area, m.wall, m.square)
-
-
-def _creases(mesh: Mesh, judged: _Judged, spacing: float, aim: float) -> _Measured:
-    """Creases: judged when they lie in a room, or when the ray from them comes out in one."""
-    points, face, normals = crease_samples(mesh, spacing)
-    if not len(points):
-        return _nothing()
-    m = measure(mesh, points, face, np.ones(len(mesh.faces)), widest_ball_mm=_WIDEST * aim, normals=normals)
-    keep = judged.at(points, normals, face) | _comes_out_judged(mesh, judged, points, normals, m.ray_mm, m.hit)
-    keep &= m.wall < 2 * aim
-    return _Measured(points[keep], face[keep], np.zeros(int(keep.sum())), m.wall[keep], m.square[keep])
 
 
 def _comes_out_judged(

@@ -25,6 +25,7 @@ from bolvek.analyses.thickness.samples import (
     sample_surface,
     wall_tolerance_mm,
 )
+from bolvek.analyses.thickness.shortest import Ways, shortest_ways
 from bolvek.analyses.thickness.walls import measure_walls, wall_at
 
 __all__ = [
@@ -40,12 +41,14 @@ __all__ = [
     "WallRecord",
     "WallSettings",
     "WallZone",
+    "Ways",
     "check_solid",
     "crease_samples",
     "edge_points",
     "measure",
     "measure_walls",
     "sample_surface",
+    "shortest_ways",
     "surfaces_along",
     "wall_at",
     "wall_tolerance_mm",

@@ -5,7 +5,7 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from bolvek.analyses.finding import Finding
-from bolvek.analyses.thickness.samples import Samples
+from bolvek.analyses.thickness.samples import Samples, wall_tolerance_mm
 from bolvek.arrays import Floats
 from bolvek.errors import UsageError
 from bolvek.units import length_text, point_text
@@ -48,6 +48,11 @@ class WallSettings:
                 raise UsageError(f"{name} must be 0 or more, not {value:g}")
 
     @property
+    def thin_mm(self) -> float:
+        """A wall below this is thin: the minimum less the tolerance that the proof has too."""
+        return self.min_mm - wall_tolerance_mm(self.min_mm)
+
+    @property
     def least_zone(self) -> float:
         """The least zone in mm2."""
         return LEAST_ZONE_SHARE * self.min_mm**2 if self.least_zone_mm2 is None else self.least_zone_mm2
@@ -72,7 +77,7 @@ class Measured:
 class WallZone:
     """A thin place: kind "breakthrough", "hole" (near parallel sides with next to nothing between), "thin" or "gap";
     the thinnest place, middle and extent of its box, the surface in it (all sides), which measure decided most of
-    it, the shells it lies on (from 1)."""
+    it ("ray", "ball", or "way": the shortest between corners, creases and edges), the shells it lies on (from 1)."""
 
     kind: str
     min_mm: float
@@ -104,13 +109,15 @@ class WallRecord:
     """Thickness of a model. Shares are of its whole surface; lengths mm, areas mm2.
 
     undefined_share: no other side to measure to (open skins, rays that get out); edge_share: beside an edge,
-    where nothing is a wall; hidden_share: inside other material (told only where it looked thin). specks: thin places
-    below least_zone_mm2. edges: material that tapers to nothing; they decide nothing.
+    where nothing is a wall; hidden_share: inside other material (told only where it looked thin). tolerance_mm: a wall
+    that falls short of the minimum by no more is not thin. specks: thin places below least_zone_mm2. edges: material
+    that tapers to nothing; they decide nothing.
     prints_at: factors by which to scale so that the thinnest zone (without one: the thinnest wall), and 99% of the
     area, reach the minimum.
     """
 
     min_mm: float
+    tolerance_mm: float
     samples: int
     spacing_mm: float
     area_mm2: float

@@ -77,7 +77,7 @@ def edge_points(mesh: Mesh, faces: NDArray[np.integer], spacing_mm: float) -> tu
     chosen[half] = True
     opposite = mesh.topology.opposite[half]
     half = half[(opposite < 0) | (half < opposite) | ~chosen[np.maximum(opposite, 0)]]
-    points, row = _along(mesh, half, spacing_mm)
+    points, row = points_along(mesh, half, spacing_mm)
     flat = mesh.faces[faces].ravel()
     corner, first = np.unique(flat, return_index=True)
     return (
@@ -86,7 +86,7 @@ def edge_points(mesh: Mesh, faces: NDArray[np.integer], spacing_mm: float) -> tu
     )
 
 
-def _along(mesh: Mesh, half: Ints, spacing_mm: float) -> tuple[Floats, Ints]:
+def points_along(mesh: Mesh, half: Ints, spacing_mm: float) -> tuple[Floats, Ints]:
     """Points within half-edges (H,), ends left out, one at least, and the row (P,) of each one's half-edge."""
     a, b = (mesh.vertices[end] for end in mesh.edge_ends(half))
     pieces = np.maximum(np.ceil(np.linalg.norm(b - a, axis=1) / spacing_mm), 2).astype(np.int64)
@@ -115,7 +115,7 @@ def crease_samples(mesh: Mesh, spacing_mm: float, only: Bools | None = None) -> 
     across = mesh.vertices[mesh.faces[other, (opposite[half] % 3 + 2) % 3]] - mesh.vertices[mesh.faces[face, k]]
     reflex = np.einsum("ij,ij->i", normal[face], across) > 0
     half, face, k, other = half[reflex], face[reflex], k[reflex], other[reflex]
-    points, row = _along(mesh, half, spacing_mm)
+    points, row = points_along(mesh, half, spacing_mm)
     at_crease = np.zeros(len(mesh.vertices), bool)
     at_crease[mesh.faces[face, k]] = at_crease[mesh.faces[face, (k + 1) % 3]] = True
     tips, beside, upward = tip_samples(mesh, only, at_crease)

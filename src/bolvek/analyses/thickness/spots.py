@@ -52,7 +52,7 @@ def gather_spots(points: Floats, value: Floats, area: Floats, reach_mm: float) -
             Spot(
                 rows=rows,
                 least=float(v[least]),
-                mean=float((v * a).sum() / whole),
+                mean=float((v * a).sum() / whole) if whole > 0 else float(v.mean()),
                 area_mm2=whole,
                 where_mm=as_triple(p[least]),
                 centre_mm=as_triple(0.5 * (low + high)),

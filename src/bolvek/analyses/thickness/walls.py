@@ -19,10 +19,12 @@ from bolvek.analyses.thickness.record import (
     findings_of,
 )
 from bolvek.analyses.thickness.samples import Samples, sample_surface
-from bolvek.analyses.thickness.sharpen import sharpened, sought_at_creases
+from bolvek.analyses.thickness.sharpen import area_of_ways, sharpened, thin_ways
+from bolvek.analyses.thickness.shortest import Ways
 from bolvek.analyses.thickness.spots import gather_spots
 from bolvek.arrays import Bools, Floats, Ints
 from bolvek.mesh import Mesh
+from bolvek.units import as_triple
 
 WANTED_SAMPLES, MOST_SAMPLES = 200_000, 400_000
 """Samples beyond one a face, for the spacing chosen when none is given."""
@@ -65,18 +67,18 @@ def _measure_walls(mesh: Mesh, s: WallSettings) -> tuple[WallRecord, WallField]:
 
     edges = _edges(mesh, samples, seen, s)
     gap, gap_zones = _gaps(scene, samples, s) if s.gap_mm is not None else (None, [])
-    told = _zones(mesh, samples, seen, s)
-    zones = [z for z in told if z.area_mm2 >= s.least_zone or z.kind == "breakthrough"]
+    ways = thin_ways(scene, spacing, s)
+    told = _zones(scene, samples, seen, ways, s)
+    zones = [z for z in told if z.area_mm2 >= s.least_zone or z.kind == "breakthrough" or z.decided == "way"]
     # the flank of a spot that nearly breaks through leans like an edge
     edges = [e for e in edges if not any(_beside(e.centre_mm, z, 0.0) and z.area_mm2 > e.area_mm2 for z in zones)]
-    sought = sought_at_creases(scene, zones, edges, spacing, s)
-    specks = [z for z in told if z not in zones and not any(_beside(z.where_mm, other, s.min_mm) for other in sought)]
-    zones = sorted([*zones, *sought], key=_zone_order)
+    specks = [z for z in told if z not in zones]
+    zones = sorted(zones, key=_zone_order)
     count = len(zones)
     zones, least = sharpened(scene, zones[:_MOST_ZONES], spacing, s)
     zones.sort(key=_zone_order)
     wall, ray, ball = (
-        _lowered(_measured(values, samples.area, s.min_mm), x)
+        _lowered(_measured(values, samples.area, s.thin_mm), x)
         for values, x in zip((seen.wall, seen.ray, seen.ball), least, strict=True)
     )
     bins, shares = _histogram(seen.wall, samples.area)
@@ -86,8 +88,11 @@ def _measure_walls(mesh: Mesh, s: WallSettings) -> tuple[WallRecord, WallField]:
     for k in range(3):
         np.minimum.at(vertex, mesh.faces[:, k], face)
     thinnest = min(specks, key=_zone_order, default=None)
+    # what no sample shows is a wall all the same
+    wall = _lowered(wall, float(ways.length.min(initial=np.inf)))
     record = WallRecord(
         min_mm=s.min_mm,
+        tolerance_mm=s.min_mm - s.thin_mm,
         samples=len(samples.area),
         spacing_mm=spacing,
         area_mm2=total,
@@ -165,41 +170,69 @@ def _prints_at(zones: list[WallZone], wall: Measured, s: WallSettings) -> dict[s
     return prints
 
 
-def _zones(mesh: Mesh, samples: Samples, seen: Seen, s: WallSettings) -> list[WallZone]:
-    """Thin samples gathered: what breaks through, what prints as a hole, what is thin."""
-    thin = np.flatnonzero(seen.wall < s.min_mm)
+def _zones(scene: Scene, samples: Samples, seen: Seen, ways: Ways, s: WallSettings) -> list[WallZone]:
+    """Thin samples and ways gathered: what breaks through, what prints as a hole, what is thin."""
+    thin = np.flatnonzero(seen.wall < s.thin_mm)
     broken = seen.state[thin] == BROKEN
     kind = np.where(broken, 0, np.where((seen.wall[thin] < s.hole_mm) & seen.square[thin], 1, 2))
     by_ray = (seen.ray[thin] <= seen.wall[thin]) | broken
-    return _gathered(mesh, samples, thin, seen.wall, by_ray, kind, s.min_mm)
+    if not len(ways.length):
+        return _gathered(scene, samples, thin, seen.wall, by_ray, kind, s.min_mm, s)
+    # a way is a place at each of its ends, without area
+    n, begin = len(ways.length), len(samples.area)
+    both = Samples(
+        np.concatenate([samples.points, ways.start, ways.end]),
+        np.concatenate([samples.area, np.zeros(2 * n)]),
+        np.concatenate([samples.face, ways.face, ways.far_face]),
+        samples.spacing_mm,
+    )
+    chosen = np.concatenate([thin, np.arange(begin, begin + 2 * n)])
+    value = np.concatenate([seen.wall, ways.length, ways.length])
+    by_ray = np.concatenate([by_ray, np.zeros(2 * n, bool)])
+    kind = np.concatenate([kind, np.tile(np.where(ways.length < s.hole_mm, 1, 2), 2)])
+    return _gathered(scene, both, chosen, value, by_ray, kind, s.min_mm, s, ways)
 
 
 def _gathered(
-    mesh: Mesh,
+    scene: Scene,
     samples: Samples,
     chosen: Ints,
     value: Floats,
     by_ray: Bools,
     kind: Ints,
     reach_mm: float,
+    s: WallSettings,
+    ways: Ways | None = None,
 ) -> list[WallZone]:
-    """Zones of the chosen samples (N,), of the worst of their kinds (N,) each, as they are told."""
+    """Zones of the chosen samples (N,), the last of which are the ends of ways, of the worst of their kinds (N,) each,
+    as they are told."""
     points, area = samples.points[chosen], samples.area[chosen]
-    shell = mesh.topology.shell[samples.face[chosen]] + 1
+    shell = scene.mesh.topology.shell[samples.face[chosen]] + 1
+    first_way = len(chosen) - (0 if ways is None else 2 * len(ways.length))
     zones = []
     for spot in gather_spots(points, value[chosen], area, max(1.5 * samples.spacing_mm, reach_mm)):
         rows = spot.rows
-        decided = "ray" if float(area[rows][by_ray[rows]].sum()) >= 0.5 * float(area[rows].sum()) else "ball"
+        size, extent = spot.area_mm2, spot.size_mm
+        along = rows[rows >= first_way]
+        if ways is not None and len(along) and len(along) == len(rows):
+            # of a corner, the box is that of a disc of that area
+            size = area_of_ways(scene, ways.chosen(np.unique((along - first_way) % len(ways.length))), s)
+            extent = as_triple(np.maximum(extent, 2 * np.sqrt(size / np.pi)))
+            decided = "way"
+        elif len(along) and float(value[chosen][along].min()) <= spot.least:
+            decided = "way"
+        else:
+            decided = "ray" if float(area[rows][by_ray[rows]].sum()) >= 0.5 * float(area[rows].sum()) else "ball"
         shells = tuple(np.unique(shell[rows]).tolist())
         zones.append(
             WallZone(
                 kind=KINDS[int(kind[rows].min())],
                 min_mm=spot.least,
                 mean_mm=spot.mean,
-                area_mm2=spot.area_mm2,
+                area_mm2=size,
                 where_mm=spot.where_mm,
                 centre_mm=spot.centre_mm,
-                size_mm=spot.size_mm,
+                size_mm=extent,
                 decided=decided,
                 shells=shells,
             )
@@ -266,6 +299,6 @@ def _gaps(scene: Scene, samples: Samples, s: WallSettings) -> tuple[Measured, li
         gap[buried] = np.nan
         narrow = np.setdiff1d(narrow, buried)
     kind = np.full(len(narrow), KINDS.index("gap"))
-    zones = _gathered(scene.mesh, samples, narrow, gap, m.ray[narrow] <= gap[narrow], kind, s.gap_mm)
+    zones = _gathered(scene, samples, narrow, gap, m.ray[narrow] <= gap[narrow], kind, s.gap_mm, s)
     zones = [z for z in zones if z.area_mm2 >= s.least_zone]
     return _measured(gap, samples.area, s.gap_mm), zones[:_MOST_ZONES]

@@ -1,0 +1,226 @@
+"""The shortest ways through material: segments between two places of the surface that are locally shortest at both.
+
+A wall is such a segment: at each end its direction lies in the normal cone of the vertex, edge or face it stands on,
+so that no step along the surface makes it shorter, and nothing of the surface crosses it. Of a closed polyhedron they
+run from a vertex to a vertex, an edge or a face, or from edge to edge; all of these are looked at, whatever angle the
+faces around have. A neck is stationary, not shortest (moving around it makes the segment longer, moving on shorter):
+from places along creases the edge's own line is not held against a segment within `SQUARE_DEG`. Edges that bend by
+less than `FLAT_DEG` count as flat: there samples of the faces, a sixth of a wall apart, tell it to 0.4%.
+
+What rises from the surface by less than `TEXTURE_SHARE` of the wall is its texture, no wall: segments whose ends hang
+together so near are left out.
+
+Two faces that lie square to each other have a whole field of such segments, and one along a blunt rim none: both are
+left to samples of the faces (`probe`).
+"""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+
+from bolvek.analyses.thickness.probe import SKIN_SHARE, SQUARE_DEG
+from bolvek.analyses.thickness.samples import CREASE_DEG, points_along
+from bolvek.arrays import Bools, Floats, Ints
+from bolvek.kernels.tree import shortest as kernels
+from bolvek.mesh import Mesh
+from bolvek.spatial.parallel import run_ranges
+
+FLAT_DEG = 2.0
+"""Edges that bend by less than this are flat."""
+SLACK_DEG = 1.0
+"""By how much an end may fail to be shortest."""
+TEXTURE_SHARE = 1 / 8
+"""Of the wall asked for: how near along the surface the ends of a wall cannot be."""
+
+
+@dataclass(frozen=True)
+class Ways:
+    """N segments: start and end (N, 3), length (N,) in mm, the face (N,) at the start and at the end."""
+
+    start: Floats
+    end: Floats
+    length: Floats
+    face: Ints
+    far_face: Ints
+
+    @property
+    def direction(self) -> Floats:
+        """Unit directions (N, 3) from start to end, into the material."""
+        return np.asarray((self.end - self.start) / self.length[:, None])
+
+    def chosen(self, rows: Ints | Bools) -> "Ways":
+        """Some of them."""
+        return Ways(self.start[rows], self.end[rows], self.length[rows], self.face[rows], self.far_face[rows])
+
+
+def shortest_ways(mesh: Mesh, limit_mm: float, wall_mm: float, spacing_mm: float) -> Ways:
+    """All segments through the material of a sound mesh up to a length, that are locally shortest at both ends.
+
+    wall_mm: the wall asked for, by which texture is told; creases are looked at every `spacing_mm`. Where two faces,
+    or an edge and a face, are parallel a few stand for all.
+    """
+    half, bend, reflex = _edges(mesh)
+    inward = half[reflex & (bend > FLAT_DEG)]
+    if not len(inward):
+        return no_ways()
+    bends_in = np.zeros(3 * len(mesh.faces), bool)
+    bends_in[half[reflex | (bend <= FLAT_DEG)]] = True
+    crease = half[reflex & (bend > CREASE_DEG)]
+    found = _joined(
+        [
+            _from_vertices(mesh, inward, limit_mm),
+            _from_creases(mesh, crease, limit_mm, spacing_mm),
+            _between_edges(mesh, inward, bends_in, limit_mm),
+        ]
+    )
+    return found.chosen(~_texture(mesh, found, TEXTURE_SHARE * wall_mm))
+
+
+def _texture(mesh: Mesh, ways: Ways, radius: float) -> Bools:
+    """Segments (N,) whose ends hang together within a radius around their middle."""
+    out = np.zeros(len(ways.length), bool)
+    rows = np.flatnonzero(ways.length < 2 * radius)
+    joined = np.zeros(len(rows), bool)
+    ends = np.stack([ways.face[rows], ways.far_face[rows]], axis=1)
+    middle = 0.5 * (ways.start[rows] + ways.end[rows])
+    run_ranges(
+        lambda b, e: kernels.joined_nearby(
+            mesh.vertices, mesh.faces, mesh.topology.opposite, ends, middle, radius, b, e, joined
+        ),
+        len(rows),
+        grain=64,
+    )
+    out[rows] = joined
+    return out
+
+
+def _edges(mesh: Mesh) -> tuple[Ints, Floats, Bools]:
+    """Of every edge the lower half-edge (E,), by how many degrees it bends, and whether towards the air."""
+    opposite, normal = mesh.topology.opposite, mesh.unit_normals
+    half = np.flatnonzero(opposite > np.arange(len(opposite)))
+    face, k = np.divmod(half, 3)
+    other = opposite[half] // 3
+    across = mesh.vertices[mesh.faces[other, (opposite[half] % 3 + 2) % 3]] - mesh.vertices[mesh.faces[face, k]]
+    reflex = np.einsum("ij,ij->i", normal[face], across) > 0
+    # of two unit vectors, exact for small angles too
+    gap = np.linalg.norm(normal[face] - normal[other], axis=1)
+    return half, np.degrees(2 * np.arcsin(np.minimum(0.5 * gap, 1.0))), reflex
+
+
+def _slack() -> float:
+    return float(np.sin(np.radians(SLACK_DEG)))
+
+
+def _from_vertices(mesh: Mesh, inward: Ints, limit: float) -> Ways:
+    """From vertices with an edge that bends inward."""
+    wanted = np.zeros(len(mesh.vertices), bool)
+    for end in mesh.edge_ends(inward):
+        wanted[end] = True
+    flat = mesh.faces.ravel()
+    corner = np.full(len(mesh.vertices), -1, np.int64)
+    corner[flat[::-1]] = np.arange(len(flat) - 1, -1, -1)
+    home = corner[wanted]
+    # neighbours in space follow each other
+    place = np.empty(len(mesh.faces), np.int64)
+    place[mesh.tree.order] = np.arange(len(mesh.faces))
+    home = home[np.argsort(place[home // 3], kind="stable")]
+    axis, cosine = np.zeros((len(home), 3)), np.empty(len(home))
+    v, f, opposite, outward = mesh.vertices, mesh.faces, mesh.topology.opposite, mesh.signed_distance.corners
+    run_ranges(
+        lambda b, e: kernels.vertex_cones(v, f, opposite, outward, home, _slack(), b, e, axis, cosine),
+        len(home),
+        grain=256,
+    )
+    some = cosine <= 1.0
+    home = home[some]
+    return _from_points(mesh, v[flat[home]], home, axis[some], cosine[some] - _slack(), limit, on_edge=False)
+
+
+def _from_creases(mesh: Mesh, crease: Ints, limit: float, spacing: float) -> Ways:
+    """From places along creases."""
+    points, row = points_along(mesh, crease, spacing)
+    home = crease[row]
+    normal = mesh.unit_normals
+    axis = -(normal[home // 3] + normal[mesh.topology.opposite[home] // 3])
+    size = np.linalg.norm(axis, axis=1)
+    good = size > 1e-6  # both sides of a slit stand square to it: its ends tell
+    half_bend = np.arccos(np.minimum(0.5 * size[good], 1.0))
+    cosine = np.cos(np.minimum(half_bend + np.radians(SQUARE_DEG + SLACK_DEG), np.pi))
+    return _from_points(mesh, points[good], home[good], axis[good] / size[good, None], cosine, limit, on_edge=True)
+
+
+def _from_points(
+    mesh: Mesh, points: Floats, home: Ints, axis: Floats, cosine: Floats, limit: float, *, on_edge: bool
+) -> Ways:
+    local = np.ascontiguousarray(points - mesh.tree.origin)
+    far = float(np.sin(np.radians(SQUARE_DEG))) if on_edge else _slack()
+    skin = SKIN_SHARE * float(mesh.size.max())
+    normal, opposite, outward = mesh.unit_normals, mesh.topology.opposite, mesh.signed_distance.corners
+
+    def work(begin: int, end: int, pair: Ints, way: Floats) -> int:
+        return int(
+            kernels.ways_from_points(
+                mesh.tree.arrays, mesh.vertices, mesh.faces, opposite, normal, outward, local, home, on_edge, axis,
+                cosine, limit, _slack(), far, skin, begin, end, pair, way,
+            )
+        )  # fmt: skip
+
+    pair, way = _filled(work, len(local), np.int32, 4)
+    return Ways(
+        points[pair[:, 0]],
+        way[:, :3] + mesh.tree.origin,
+        way[:, 3].copy(),
+        home[pair[:, 0]] // 3,
+        mesh.tree.order[pair[:, 1]].astype(np.int64),
+    )
+
+
+def _between_edges(mesh: Mesh, edges: Ints, bends_in: Bools, limit: float) -> Ways:
+    skin = SKIN_SHARE * float(mesh.size.max())
+    normal, opposite = mesh.unit_normals, mesh.topology.opposite
+
+    def work(begin: int, end: int, pair: Ints, way: Floats) -> int:
+        return int(
+            kernels.ways_between_edges(
+                mesh.tree.arrays, mesh.vertices, mesh.faces, opposite, normal, bends_in, edges, limit, _slack(), skin,
+                begin, end, pair, way,
+            )
+        )  # fmt: skip
+
+    pair, way = _filled(work, len(edges), np.int64, 7)
+    origin = mesh.tree.origin
+    return Ways(way[:, :3] + origin, way[:, 3:6] + origin, way[:, 6].copy(), pair[:, 0] // 3, pair[:, 1] // 3)
+
+
+def _filled(
+    work: Callable[[int, int, Ints, Floats], int], total: int, kind: type, columns: int
+) -> tuple[Ints, Floats]:
+    """What a kernel that counts what it finds gives over all ranges: pairs (N, 2) and numbers (N, columns)."""
+
+    def part(begin: int, end: int) -> tuple[Ints, Floats]:
+        room = 256
+        while True:
+            pair: Ints = np.empty((room, 2), kind)
+            way = np.empty((room, columns))
+            n = work(begin, end, pair, way)
+            if n <= room:
+                return pair[:n], way[:n]
+            room = n
+
+    parts = run_ranges(part, total, grain=64)
+    if not parts:
+        return np.zeros((0, 2), np.int64), np.zeros((0, columns))
+    return np.concatenate([p for p, _ in parts]).astype(np.int64), np.concatenate([w for _, w in parts])
+
+
+def no_ways() -> Ways:
+    """None."""
+    none = np.zeros(0, np.int64)
+    return Ways(np.zeros((0, 3)), np.zeros((0, 3)), np.zeros(0), none, none)
+
+
+def _joined(parts: list[Ways]) -> Ways:
+    return Ways(
+        *(np.concatenate([getattr(p, name) for p in parts]) for name in ("start", "end", "length", "face", "far_face"))
+    )
