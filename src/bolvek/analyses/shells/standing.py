@@ -63,14 +63,18 @@ def model_volume(mesh: Mesh) -> float | None:
 
 
 def owners_of_cavities(mesh: Mesh) -> Ints:
-    """For each shell (S,) that is a void the smallest shell around it that is none, -1 for the others."""
+    """For each shell (S,) that faces into material the smallest shell around it that holds it, -1 for the others.
+
+    Whatever else goes through it: a void belongs to the body that holds it without crossing it, or where there is none,
+    to that which it breaks through.
+    """
     found = standing(mesh)
     volume = np.abs(found.nested.volume)
-    cavity = np.array([role == "cavity" for role in found.roles], bool)
-    owner = np.full(len(cavity), -1)
-    for number in np.flatnonzero(cavity).tolist():
+    void = np.array([role in ("cavity", "buried") for role in found.roles], bool) & (found.facing < 0)
+    owner = np.full(len(void), -1)
+    for number in np.flatnonzero(void).tolist():
         around = found.nested.outer[found.nested.inner == number]
-        around = around[~cavity[around]]
+        around = around[~void[around]]
         if len(around):
             owner[number] = int(around[np.argmin(volume[around])])
     return owner
@@ -157,7 +161,8 @@ def standing(mesh: Mesh) -> Standing:
 def _settled(mesh: Mesh, nested: Shells, sheet: Bools) -> Shells:
     """The nesting without sheets as containers, and without pairs of shells that cross each other.
 
-    Unless one faces in and lies in the other with most of its surface: a cavity that breaks through.
+    Unless one faces in, no shell that faces out holds it without crossing, and it lies in the other with most of its
+    surface: a cavity that breaks through.
     """
     inner, outer = nested.inner, nested.outer
     if not len(inner):
@@ -166,7 +171,9 @@ def _settled(mesh: Mesh, nested: Shells, sheet: Bools) -> Shells:
     pairs = mesh.topology.shell[mesh.meeting[0]].astype(np.int64)
     crossing = np.unique(np.concatenate([pairs[:, 0] * n + pairs[:, 1], pairs[:, 1] * n + pairs[:, 0]]))
     crosses = np.isin(inner * n + outer, crossing)
-    for k in np.flatnonzero(crosses & (nested.volume[inner] < 0) & ~sheet[outer]):
+    held = np.zeros(n, bool)
+    held[inner[~crosses & ~sheet[outer] & (nested.volume[outer] > 0)]] = True
+    for k in np.flatnonzero(crosses & (nested.volume[inner] < 0) & ~held[inner] & ~sheet[outer]):
         crosses[k] = _share_inside(mesh, int(inner[k]), int(outer[k])) < 0.5
     keep = ~sheet[outer] & ~crosses
     inner, outer = inner[keep], outer[keep]

@@ -1,7 +1,7 @@
 """Parts into one and out of one another: exact arrangement, union, difference."""
 
 from bolvek.operations.fuse.fuse import FuseRecord, FuseSettings, VoidMade, carve, fuse
-from bolvek.operations.fuse.gather import Gathered, gather
+from bolvek.operations.fuse.gather import Gathered, gather, gather_all
 from bolvek.operations.fuse.parts import fuse_parts, parts_of
 from bolvek.operations.fuse.reach import Reached
 from bolvek.operations.fuse.unite import unite, unite_exactly
@@ -16,6 +16,7 @@ __all__ = [
     "fuse",
     "fuse_parts",
     "gather",
+    "gather_all",
     "parts_of",
     "unite",
     "unite_exactly",

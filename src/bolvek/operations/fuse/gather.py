@@ -1,5 +1,6 @@
 """The parts of models, each a closed body of its own with its voids, facing out of its material."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -9,6 +10,9 @@ from bolvek.arrays import Bools
 from bolvek.errors import WorkError
 from bolvek.mesh import Mesh
 from bolvek.mesh.topology import CROWDED
+from bolvek.operations.fuse.arrange import DIFFERENCE
+from bolvek.operations.fuse.unite import unite
+from bolvek.operations.mend.separate import taken_apart
 from bolvek.operations.recast import RecastSettings, recast
 from bolvek.units import as_triple, count_text, point_text
 
@@ -17,13 +21,32 @@ Triple = tuple[float, float, float]
 
 @dataclass(frozen=True, kw_only=True)
 class Gathered:
-    """Bodies, and what was done to have them: copies of faces dropped, shells turned to face out, recast parts; places
-    of those in the list."""
+    """Bodies, and what was done to have them: copies of faces dropped, shells turned to face out, recast parts: places
+    of those in the list; broken: voids that break through their body's skin, read as cut out of it."""
 
     bodies: list[Mesh]
     copies: int
     turned: int
     recast: tuple[int, ...]
+    broken: int = 0
+
+
+def gather_all(
+    meshes: Sequence[Mesh], names: Sequence[str] | None = None, *, again: RecastSettings | None = None
+) -> Gathered:
+    """The closed parts of several files, each gathered by itself: what a shell is, its own file tells. See `gather`."""
+    found = [
+        gather(mesh, name=name, again=again)
+        for mesh, name in zip(meshes, names or [""] * len(meshes), strict=True)
+    ]
+    start = np.cumsum([0, *(len(g.bodies) for g in found)]).tolist()
+    return Gathered(
+        bodies=[body for g in found for body in g.bodies],
+        copies=sum(g.copies for g in found),
+        turned=sum(g.turned for g in found),
+        broken=sum(g.broken for g in found),
+        recast=tuple(k + n for g, k in zip(found, start, strict=False) for n in g.recast),
+    )
 
 
 def gather(mesh: Mesh, *, name: str = "", again: RecastSettings | None = None) -> Gathered:
@@ -33,28 +56,34 @@ def gather(mesh: Mesh, *, name: str = "", again: RecastSettings | None = None) -
     for a mesh without parts.
     """
     once, kept = counted_once(mesh)
+    if once.topology.nonmanifold_edges or once.topology.extra_fans:
+        once = taken_apart(once)
     found = standing(once)
     facing = facing_out(once)
     shell = once.topology.shell
-    cavity = np.array([role == "cavity" for role in found.roles], bool)
-    wrong = _wrong(once)
     owner = owners_of_cavities(once)
-    bodies, made_anew = list[Mesh](), list[int]()
-    outer = np.flatnonzero(~cavity)
+    wrong = _wrong(once)
+    crossing = _crossing(once)
+    bodies, made_anew, broken = list[Mesh](), list[int](), 0
+    outer = np.flatnonzero(owner < 0)
     for number in outer.tolist():
-        mine = (shell == number) | np.isin(shell, np.flatnonzero(owner == number))
-        body = facing.picked(mine)
+        voids = np.flatnonzero(owner == number)
+        through = [v for v in voids.tolist() if (v, number) in crossing]
+        body = facing.picked((shell == number) | np.isin(shell, np.setdiff1d(voids, through)))
         if number in wrong:
             if again is None:
                 raise WorkError(_refusal(once.picked(shell == number), wrong[number], name, len(outer)))
             body, _ = recast(body, again)
             made_anew.append(len(bodies))
+        for void in through:
+            body, _ = unite(body, facing.picked(shell == void).turned(), DIFFERENCE)
+            broken += 1
         bodies.append(body)
     if not bodies:
         raise WorkError(f"{name or 'the model'} has no part: nothing in it is closed around material")
     turned = int(np.unique(shell[found.sign < 0]).size)
     copies = 0 if kept is None else len(mesh.faces) - len(once.faces)
-    return Gathered(bodies=bodies, copies=copies, turned=turned, recast=tuple(made_anew))
+    return Gathered(bodies=bodies, copies=copies, turned=turned, recast=tuple(made_anew), broken=broken)
 
 
 def _wrong(mesh: Mesh) -> dict[int, str]:
@@ -69,6 +98,12 @@ def _wrong(mesh: Mesh) -> dict[int, str]:
     for number in np.unique(own[own == topology.shell[pairs[:, 1]]]).tolist():
         found.setdefault(number, "crosses itself")
     return found
+
+
+def _crossing(mesh: Mesh) -> set[tuple[int, int]]:
+    """Pairs of shells that cross each other, both ways round."""
+    pairs = np.unique(mesh.topology.shell[mesh.meeting[0]].astype(np.int64), axis=0).tolist()
+    return {(a, b) for a, b in pairs} | {(b, a) for a, b in pairs}
 
 
 def _crowded(mesh: Mesh) -> Bools:

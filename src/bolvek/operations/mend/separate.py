@@ -27,6 +27,7 @@ SHEET_SHARE = 0.05
 when nothing else bounds it."""
 
 _EDGE_SHARE = 0.1
+_ONE_ANGLE = 2 * np.pi / 2**24  # faces of an edge that lie this near to each other, in radians, lie on each other
 _LEAST_TURN_DEG = 60.0  # two uses of an edge that run the same way are only paired beyond this
 
 
@@ -66,6 +67,21 @@ def separate(draft: Draft, *, everywhere: bool = False) -> tuple[Draft, MendStep
     )
 
 
+def taken_apart(mesh: Mesh) -> Mesh:
+    """The mesh with a vertex of its own for every fan of faces, edges of several faces paired beside the same material:
+    bodies that only touch, or lie on each other, hang together no more. Nothing moves: their vertices stand in one
+    place."""
+    crowded = np.flatnonzero(mesh.topology.opposite == CROWDED)
+    pairs = _pair(mesh, crowded, True)
+    fans = _fans(mesh, crowded, pairs)
+    corners, number, owner = _copies(mesh, *fans, _body_areas(mesh, pairs), crowded, True)
+    if not len(owner):
+        return mesh
+    flat = np.array(mesh.faces).ravel()
+    flat[corners] = len(mesh.vertices) + number
+    return Mesh(np.concatenate([mesh.vertices, mesh.vertices[owner]]), flat.reshape(-1, 3))
+
+
 def _pair(mesh: Mesh, crowded: Ints, material: bool) -> Ints:
     """Half-edges (P, 2) of crowded edges that are to be two uses of one edge: beside the same material, or air."""
     if not len(crowded):
@@ -87,7 +103,9 @@ def _pair(mesh: Mesh, crowded: Ints, material: bool) -> Ints:
         y = np.cross(along[rows[0]], x)
         angle = np.arctan2(off[rows] @ y, off[rows] @ x) % (2 * np.pi)
         angle[0] = 0.0
-        turn = np.argsort(angle, kind="stable")
+        # faces that lie on each other: of two bodies that touch, nothing is between them
+        step = np.rint(angle / _ONE_ANGLE).astype(np.int64) % round(2 * np.pi / _ONE_ANGLE)
+        turn = np.lexsort((np.arange(len(rows)), ~forward[rows], step))
         for i, j in _partners(angle[turn], forward[rows][turn], material):
             found.append((int(crowded[rows[turn[i]]]), int(crowded[rows[turn[j]]])))
     return np.array(found, np.int64).reshape(-1, 2)
@@ -96,7 +114,7 @@ def _pair(mesh: Mesh, crowded: Ints, material: bool) -> Ints:
 def _partners(angle: Floats, forward: Bools, material: bool) -> list[tuple[int, int]]:
     """Which faces around an edge, sorted by angle, go together. A forward one has air after it, material before."""
     n = len(angle)
-    if n % 2 == 0 and (forward != np.roll(forward, 1)).all() and (np.diff(angle) > 0).all():
+    if n % 2 == 0 and (forward != np.roll(forward, 1)).all():
         start = int(np.flatnonzero(forward ^ material)[0])
         return [((start + i) % n, (start + i + 1) % n) for i in range(0, n, 2)]
     least = np.radians(_LEAST_TURN_DEG)
