@@ -5,7 +5,7 @@ PYTHON ?= python3
 VENV := .venv
 BIN := $(VENV)/bin
 
-.PHONY: demo test fool words wounds skins troubled drains bench clean
+.PHONY: demo test fool words wounds skins troubled drains heaps bench clean
 
 demo: $(VENV)/.user
 	$(BIN)/bolvek demo out/ --replace
@@ -39,6 +39,10 @@ troubled: $(VENV)/.dev
 # voids of known volume, and twelve organic models whose drains place themselves
 drains: $(VENV)/.dev
 	cd tests && ../$(BIN)/python drains.py
+
+# thirty of every kind of heap of boxes, hollow ones too, fused and carved, whose volume is counted cell by cell
+heaps: $(VENV)/.dev
+	cd tests && ../$(BIN)/python heaps.py --count 30
 
 bench: $(VENV)/.dev
 	$(BIN)/python -m bench.run

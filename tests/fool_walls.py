@@ -138,7 +138,10 @@ def spun(radius, height, sides) -> Mesh:
     """Rings of corners at radii and heights (N,)."""
     angle = 2 * np.pi * np.arange(sides) / sides
     return lofted(
-        [np.stack([r * np.cos(angle), r * np.sin(angle), np.full(sides, h)], axis=1) for r, h in zip(radius, height)]
+        [
+            np.stack([r * np.cos(angle), r * np.sin(angle), np.full(sides, h)], axis=1)
+            for r, h in zip(radius, height, strict=True)
+        ]
     )
 
 

@@ -12,7 +12,7 @@ import numpy as np
 
 from bolvek.errors import WorkError
 from bolvek.mesh import Mesh
-from bolvek.operations.fuse import FuseSettings, carve, fuse, gather, gather_all
+from bolvek.operations.fuse import FuseSettings, carve, fuse, gather_all
 from support import box
 
 

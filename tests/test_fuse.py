@@ -10,11 +10,12 @@ from hypothesis import strategies as st
 from bolvek.analyses.soundness import find_defects
 from bolvek.errors import WorkError
 from bolvek.formats import read_model, write_model
-from bolvek.operations.fuse import FuseSettings, carve, fuse, gather
+from bolvek.operations.fuse import FuseSettings, carve, fuse, gather, gather_all
 from bolvek.operations.fuse.reach import shortest_way
 from bolvek.operations.pose import rotation
 from bolvek.operations.recast import RecastSettings
 from bolvek.report.record import Record
+from heaps import KINDS, judged
 from support import assert_sound, ball, box
 
 
@@ -177,3 +178,24 @@ def test_fuse_and_carve_at_the_command_line(bolvek, tmp_path):
     assert "mend it first" in bolvek("fuse", "one.stl", "open.stl", "-o", "x.stl", expect=4).stderr
     assert not (tmp_path / "x.stl").exists()
     bolvek("carve", "one.stl", expect=2)
+
+
+@pytest.mark.parametrize("name", KINDS)
+def test_heaps_by_counting_cells(name):
+    for seed in range(3):
+        state, volume, truth = judged(KINDS[name](np.random.default_rng([seed, *name.encode()])))
+        assert state == "right", (seed, state, volume, truth)
+
+
+def test_what_lies_in_one_plane_keeps_its_corners():
+    made, record = fused(box((0, 0, 0), (20, 20, 20)), box((10, 0, 0), (30, 20, 20)))
+    assert made.bounds.tolist() == [[0, 0, 0], [30, 20, 20]]
+    assert record.after_mm3 == pytest.approx(12000, abs=1e-3) and record.moved_mm < 1e-3
+
+
+def test_a_void_that_was_there_is_not_told_as_new_nor_filled():
+    hollow = box((0, 0, 0), (20, 20, 20)).joined(box((2, 2, 2), (18, 18, 18)).turned())
+    poker = box((-5, 8, 8), (6, 12, 12))
+    made, record = fuse(gather_all([hollow, poker]), FuseSettings(fill_voids=True))
+    assert not record.voids and not record.filled
+    assert made.volume == pytest.approx(8000 - 4096 + 5 * 16 + 4 * 16, rel=1e-4)

@@ -35,7 +35,7 @@ def command(models: tuple[Path, ...], output: Path | None, tools: tuple[Path, ..
     from bolvek.cli.base.run import Run, run
     from bolvek.cli.fuse import fused_outcome
     from bolvek.formats import read_model
-    from bolvek.operations.fuse import FuseSettings, carve, gather
+    from bolvek.operations.fuse import FuseSettings, carve, gather, gather_all
     from bolvek.operations.recast import RecastSettings
     from bolvek.report.words.fuse import fuse_text
 
@@ -44,7 +44,7 @@ def command(models: tuple[Path, ...], output: Path | None, tools: tuple[Path, ..
 
     def work(model: "Model", step: "Steps") -> "Outcome":
         read = [step("read tools", partial(read_model, path, unit=asked.unit)).mesh for path in tools]
-        tool = gather(read[0].joined(*read[1:]), name="the tools", again=anew)
+        tool = gather_all(read, [f"the tool {path.name}" for path in tools], again=anew)
         made, record = step("carve", lambda: carve(gather(model.mesh, again=anew), tool, settings))
         return fused_outcome(model, made, record, "carve", asked)
 

@@ -41,7 +41,7 @@ def command(
     from bolvek.cli.base.run import Run, run
     from bolvek.formats import read_model
     from bolvek.jobs.files import expand
-    from bolvek.operations.fuse import FuseSettings, fuse, gather
+    from bolvek.operations.fuse import FuseSettings, fuse, gather_all
     from bolvek.operations.recast import RecastSettings
     from bolvek.report.words.fuse import fuse_text
 
@@ -51,8 +51,8 @@ def command(
 
     def work(model: "Model", step: "Steps") -> "Outcome":
         read = [step("read others", partial(read_model, path, unit=asked.unit)).mesh for path in others]
-        mesh = model.mesh.joined(*read) if read else model.mesh
-        made, record = step("fuse", lambda: fuse(gather(mesh, again=anew), settings))
+        names = [path.name for path in (first, *others)] if read else [""]
+        made, record = step("fuse", lambda: fuse(gather_all([model.mesh, *read], names, again=anew), settings))
         return fused_outcome(model, made, record, "fuse", asked)
 
     how = Run(

@@ -193,9 +193,7 @@ def _between_edges(mesh: Mesh, edges: Ints, bends_in: Bools, limit: float) -> Wa
     return Ways(way[:, :3] + origin, way[:, 3:6] + origin, way[:, 6].copy(), pair[:, 0] // 3, pair[:, 1] // 3)
 
 
-def _filled(
-    work: Callable[[int, int, Ints, Floats], int], total: int, kind: type, columns: int
-) -> tuple[Ints, Floats]:
+def _filled(work: Callable[[int, int, Ints, Floats], int], total: int, kind: type, columns: int) -> tuple[Ints, Floats]:
     """What a kernel that counts what it finds gives over all ranges: pairs (N, 2) and numbers (N, columns)."""
 
     def part(begin: int, end: int) -> tuple[Ints, Floats]:

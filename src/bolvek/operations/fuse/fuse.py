@@ -15,13 +15,15 @@ from bolvek.errors import UsageError, WorkError
 from bolvek.mesh import Mesh
 from bolvek.operations.fuse.arrange import DIFFERENCE
 from bolvek.operations.fuse.gather import Gathered
+from bolvek.operations.fuse.judge import NEAR_SHARE, judge
 from bolvek.operations.fuse.parts import fuse_parts
 from bolvek.operations.fuse.reach import Reached, brought_together
-from bolvek.operations.fuse.unite import unite
+from bolvek.operations.fuse.unite import among, unite
 from bolvek.units import as_triple
 
 Triple = tuple[float, float, float]
 
+_BESIDE_SHARE = 1e-5  # of the longest side: just beside a surface
 CONTACT_SHARE = 2e-6
 """Parts nearer than this share of the longest side are in contact as they are meant, whatever reach is asked for."""
 
@@ -51,21 +53,24 @@ class VoidMade:
 @dataclass(frozen=True, kw_only=True)
 class FuseRecord:
     """What came together, or was carved. parts, tools: bodies that went in; turned, copies, recast: shells turned to
-    face out, faces dropped as copies, parts made anew; before_mm3: of all parts (of what is carved), after_mm3 of the
+    face out, faces dropped as copies, parts made anew; broken_through: voids that break
+    through their body's skin, read as cut out of it; before_mm3: of all parts (of what is carved), after_mm3 of the
     result; voids: those that are new and were kept; filled: those that were filled; bodies: pieces that came out;
-    kept_faces: bit for bit as they were."""
+    moved_mm: how far corners of parts that met were moved; kept_faces: bit for bit as they were."""
 
     parts: int
     tools: int
     turned: int
     copies: int
     recast: int
+    broken_through: int
     before_mm3: float
     after_mm3: float
     bodies: int
     voids: tuple[VoidMade, ...]
     filled: tuple[VoidMade, ...]
     reached: tuple[Reached, ...]
+    moved_mm: float
     kept_faces: int
     triangles_before: int
     triangles: int
@@ -84,6 +89,7 @@ def fuse(parts: Gathered, settings: FuseSettings) -> tuple[Mesh, FuseRecord]:
     settings.check()
     bodies = list(parts.bodies)
     union = fuse_parts(bodies)
+    judge(union, bodies)
     reach = max(settings.reach_mm or 0.0, CONTACT_SHARE * float(union.size.max()))
     union, reached = brought_together(union, reach)
     return _told(union, parts, None, settings, tuple(reached))
@@ -96,6 +102,7 @@ def carve(parts: Gathered, tools: Gathered, settings: FuseSettings) -> tuple[Mes
     made, _ = unite(body, tool, DIFFERENCE)
     if not len(made.faces):
         raise WorkError("nothing is left: the tools fill all of the model")
+    judge(made, parts.bodies, tools.bodies)
     return _told(made, parts, tools, settings, ())
 
 
@@ -103,12 +110,15 @@ def _told(
     made: Mesh, parts: Gathered, tools: Gathered | None, settings: FuseSettings, reached: tuple[Reached, ...]
 ) -> tuple[Mesh, FuseRecord]:
     """The result with its voids filled where asked, and the record."""
-    before = {v.volume_mm3 for body in parts.bodies for v in _voids(body)}
-    fresh = [v for v in _voids(made) if not any(abs(v.volume_mm3 - b) <= 1e-6 * b for b in before)]
+    fresh = _fresh_voids(made, parts.bodies)
     filled: list[VoidMade] = []
     if settings.fill_voids and fresh:
         made, filled, fresh = _filled(made, fresh), fresh, []
     bodies = int((nest_exactly(made).volume > 0).sum())
+    taken = sum(body.volume for body in parts.bodies) - made.volume
+    slack = NEAR_SHARE * float(made.size.max()) * made.area
+    if tools is not None and taken < -slack:
+        raise AssertionError(f"carving took {taken:g} mm3")
     own = _in_singles(parts.bodies[0].joined(*parts.bodies[1:]))
     return made, FuseRecord(
         parts=len(parts.bodies),
@@ -116,12 +126,14 @@ def _told(
         turned=parts.turned + (tools.turned if tools is not None else 0),
         copies=parts.copies + (tools.copies if tools is not None else 0),
         recast=len(parts.recast) + (len(tools.recast) if tools is not None else 0),
+        broken_through=parts.broken + (tools.broken if tools is not None else 0),
         before_mm3=sum(body.volume for body in parts.bodies),
         after_mm3=made.volume,
         bodies=bodies,
         voids=tuple(fresh),
         filled=tuple(filled),
         reached=reached,
+        moved_mm=0.0 if reached else _moved(made, parts.bodies),
         kept_faces=int((matching_faces(own, _in_singles(made))[1] > 0).sum()),
         triangles_before=sum(len(body.faces) for body in parts.bodies),
         triangles=len(made.faces),
@@ -141,6 +153,41 @@ def _voids(mesh: Mesh) -> list[VoidMade]:
         for shell, volume in zip(*nest_exactly(mesh).voids, strict=True)
     ]
     return sorted(found, key=lambda v: (-v.volume_mm3, v.where_mm))
+
+
+def _moved(made: Mesh, bodies: list[Mesh]) -> float:
+    """How far (mm) corners of bodies were moved that are still there."""
+    from scipy.spatial import cKDTree
+
+    corners = _in_singles(bodies[0].joined(*bodies[1:])).vertices
+    lost = corners[~among(corners, made.vertices)]
+    fresh = made.vertices[~among(made.vertices, corners)]
+    if not len(lost) or not len(fresh):
+        return 0.0
+    gap, _ = cKDTree(fresh).query(lost, distance_upper_bound=NEAR_SHARE * float(made.size.max()))
+    return float(gap[np.isfinite(gap)].max(initial=0.0))
+
+
+def _fresh_voids(made: Mesh, bodies: list[Mesh]) -> list[VoidMade]:
+    """The closed voids of what came out that are none of a body's own: what is left of a body's void is one of its own
+    too, whatever reaches into it."""
+    nested, low, high = nest_exactly(made), *made.shell_boxes
+    shells = nested.voids[0]
+    if not len(shells):
+        return []
+    # just inside each void, before its largest face
+    face = np.array([np.argmax(np.where(made.topology.shell == s, made.face_areas, -1.0)) for s in shells])
+    middle = made.vertices[made.faces[face]].mean(axis=1)
+    points = middle + _BESIDE_SHARE * float(made.size.max()) * made.normals_of(face)
+    own = np.zeros(len(shells), bool)
+    for body in bodies:
+        if body.topology.shells > 1:
+            around = nest_exactly(body)
+            for void in around.voids[0].tolist():
+                lone = body.picked(body.topology.shell == void)
+                own |= lone.tree.winding(points) < -0.5
+    kept = {as_triple(0.5 * (low[s] + high[s])) for s, mine in zip(shells, own, strict=True) if not mine}
+    return [v for v in _voids(made) if v.where_mm in kept]
 
 
 def _filled(mesh: Mesh, voids: list[VoidMade]) -> Mesh:

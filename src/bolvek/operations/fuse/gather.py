@@ -36,8 +36,7 @@ def gather_all(
 ) -> Gathered:
     """The closed parts of several files, each gathered by itself: what a shell is, its own file tells. See `gather`."""
     found = [
-        gather(mesh, name=name, again=again)
-        for mesh, name in zip(meshes, names or [""] * len(meshes), strict=True)
+        gather(mesh, name=name, again=again) for mesh, name in zip(meshes, names or [""] * len(meshes), strict=True)
     ]
     start = np.cumsum([0, *(len(g.bodies) for g in found)]).tolist()
     return Gathered(

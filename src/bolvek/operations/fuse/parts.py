@@ -6,13 +6,14 @@ from functools import partial
 import numpy as np
 
 from bolvek.analyses.shells import standing
-from bolvek.arrays import Bools
+from bolvek.arrays import Floats
 from bolvek.errors import WorkError
 from bolvek.mesh import Mesh
-from bolvek.operations.fuse.unite import grown, stored_soundly, unite_exactly
+from bolvek.operations.fuse.unite import among, grown, put_together, stored_soundly, unite_exactly
 from bolvek.units import count_text, point_text
 
 _STEP_SHARE = 2e-6  # of the longest side: what bodies that are set apart differ by
+_TOGETHER_SHARE = 1e-4  # of the longest side: what comes apart by that is put together again within this
 MOST_PARTS = 600
 """More than so many parts are not put together one by one."""
 
@@ -44,16 +45,10 @@ def fuse_parts(bodies: list[Mesh]) -> Mesh:
     for order in (_by_halves, _smallest_first, _set_apart):
         try:
             union = order(bodies)
-            return stored_soundly(union, partial(_own_vertices, union, bodies))
+            return stored_soundly(union, partial(among, union.vertices, _corners(bodies)))
         except WorkError as error:
             failed = error
     raise failed
-
-
-def _own_vertices(union: Mesh, bodies: list[Mesh]) -> Bools:
-    """Vertices (V,) of a union that are those of bodies, bit for bit."""
-    own = np.unique(np.concatenate([body.vertices for body in bodies]).view("f8,f8,f8"))
-    return np.isin(np.ascontiguousarray(union.vertices).view("f8,f8,f8")[:, 0], own)
 
 
 def _by_halves(bodies: list[Mesh]) -> Mesh:
@@ -97,7 +92,11 @@ def _set_apart(bodies: list[Mesh]) -> Mesh:
         body.moved(grown(body, slack * (n - 1))) if n > 1 else body
         for body, n in zip(bodies, step.tolist(), strict=True)
     ]
-    return _by_halves(apart)
+    return put_together(_by_halves(apart), _corners(bodies), _TOGETHER_SHARE * longest)
+
+
+def _corners(bodies: list[Mesh]) -> Floats:
+    return np.concatenate([body.vertices for body in bodies])
 
 
 def _both(one: Mesh, other: Mesh) -> Mesh:

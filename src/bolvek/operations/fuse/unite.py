@@ -5,6 +5,7 @@ from collections.abc import Callable, Iterator
 import numpy as np
 from numpy.typing import NDArray
 
+from bolvek.analyses.shells import faces_alike
 from bolvek.analyses.soundness import find_defects
 from bolvek.arrays import Bools, Floats, Ints32
 from bolvek.errors import WorkError
@@ -14,6 +15,7 @@ from bolvek.operations.cut import TooClose
 from bolvek.operations.fuse.arrange import UNION, arrange
 from bolvek.operations.mend import MendSettings, mend
 from bolvek.operations.slim import slim
+from bolvek.spatial.groups import linked_groups
 
 JITTER_SHARE = 1e-6
 """How far the second mesh is moved, as a share of the longest side, where a decision is too close to call; each try
@@ -21,6 +23,7 @@ goes twice as far as the one before."""
 _SEED = 41
 _SLIVERS = (1e-6, 1e-5, 1e-4)  # of the longest side
 _STIFF, _FARTHEST = 1e-4, 3.0  # of the normals around a vertex; of the distance that planes come out
+_DEPTH_SHARE = 2e-4  # of the longest side: and no part of it by more
 _SAME = 1e-5  # of the longest side: taking slivers out may move the surface by so much in the mean
 _TOUCH = "two bodies could not be put together cleanly: they touch along whole faces or edges"
 _TIDY = MendSettings(only=("drop", "crossings"))
@@ -30,7 +33,7 @@ def unite(a: Mesh, b: Mesh, keep: tuple[int, int] = UNION, tries: int = 6) -> tu
     """Both meshes as one, or another of the ways of `arrange`; and for each face the face it is of, b's numbered after
     a's (-1: neither's). The second mesh may be moved a little (see `JITTER_SHARE`), faces along the cut too. Raises
     WorkError where no sound result came out."""
-    for exact, origin in _arranged(a, b, keep, tries):
+    for exact, origin, _ in _arranged(a, b, keep, tries):
         result, source = _stored(exact, origin)
         if find_defects(result):
             # rounding may lay slivers flat, or push them through each other
@@ -46,10 +49,61 @@ def unite(a: Mesh, b: Mesh, keep: tuple[int, int] = UNION, tries: int = 6) -> tu
 def unite_exactly(a: Mesh, b: Mesh, tries: int = 4) -> Mesh:
     """The union, closed, not rounded to what a file can hold; slivers along the cut may cross by as little as rounding
     moves. Raises WorkError where none came out."""
-    for result, _ in _arranged(a, b, UNION, tries):
+    for result, _, moved in _arranged(a, b, UNION, tries):
         if result.topology.sound:
-            return result
+            return put_together(result, np.concatenate([a.vertices, b.vertices]), moved) if moved else result
     raise WorkError(_TOUCH)
+
+
+def put_together(mesh: Mesh, known: Floats, within_mm: float) -> Mesh:
+    """A union of bodies that were grown or moved, with what came apart by that put together again: vertices that are
+    none of known (N, 3) go to the nearest of those, else to each other, and what that lays flat is taken out. The mesh
+    itself where that does not come out sound.
+    """
+    from scipy.spatial import cKDTree
+
+    own = among(mesh.vertices, known)
+    fresh = np.flatnonzero(~own)
+    if not len(fresh):
+        return mesh
+    points = mesh.vertices[fresh].copy()
+    gap, nearest = cKDTree(known).query(points, distance_upper_bound=within_mm)
+    near = np.isfinite(gap)
+    points[near] = known[nearest[near]]
+    free = np.flatnonzero(~near)
+    pairs = cKDTree(points[free]).query_pairs(within_mm, output_type="ndarray").astype(np.int64)
+    group = linked_groups(len(free), pairs)
+    _, first, row = np.unique(group, return_index=True, return_inverse=True)
+    points[free] = points[free[first]][row.ravel()]
+    vertices = mesh.vertices.copy()
+    vertices[fresh] = points
+    made = Mesh.from_indexed(vertices, mesh.faces)
+    made = _without_doubled(made.picked(~collapsed_faces(made.faces)))
+    if not len(made.faces) or not made.topology.sound:
+        return mesh
+    made, _ = slim(made, within_mm, among(made.vertices, known))
+    return mesh if find_defects(made) or not _as_large(made, mesh) else made
+
+
+def among(points: Floats, known: Floats) -> Bools:
+    """Points (P, 3) that are some of known (N, 3), bit for bit."""
+    one, other = (np.ascontiguousarray(a + 0.0).view("V24").ravel() for a in (points, known))
+    return np.isin(one, other)
+
+
+def _without_doubled(mesh: Mesh) -> Mesh:
+    """The mesh without faces that lie back to back."""
+    while True:
+        alike = faces_alike(mesh)
+        drop = []
+        for key in np.unique(alike.key):
+            here = alike.key == key
+            one, other = alike.faces[here & alike.odd], alike.faces[here & ~alike.odd]
+            both = min(len(one), len(other))
+            drop += [*one[:both].tolist(), *other[:both].tolist()]
+        if not drop:
+            return mesh
+        mesh = mesh.picked(np.delete(np.arange(len(mesh.faces)), drop))
 
 
 def stored_soundly(mesh: Mesh, fixed: Callable[[], Bools]) -> Mesh:
@@ -69,12 +123,17 @@ def stored_soundly(mesh: Mesh, fixed: Callable[[], Bools]) -> Mesh:
 
 
 def _as_large(result: Mesh, exact: Mesh) -> bool:
-    """Whether taking slivers out left the volume: a sound result may have lost a corner with them."""
-    return abs(result.volume - exact.volume) <= _SAME * float(exact.size.max()) * exact.area
+    """Whether taking slivers out left the volume, and no corner far from where it was: a sound result may have lost one
+    with them, or a groove."""
+    longest = float(exact.size.max())
+    if abs(result.volume - exact.volume) > _SAME * longest * exact.area:
+        return False
+    gaps = (one.tree.nearest(other.vertices)[0] for one, other in ((result, exact), (exact, result)))
+    return all(float(gap.max(initial=0.0)) <= _DEPTH_SHARE * longest for gap in gaps)
 
 
-def _arranged(a: Mesh, b: Mesh, keep: tuple[int, int], tries: int) -> Iterator[tuple[Mesh, Ints32]]:
-    """`arrange` with the second mesh where it is, then grown and moved a little, as often as asked.
+def _arranged(a: Mesh, b: Mesh, keep: tuple[int, int], tries: int) -> Iterator[tuple[Mesh, Ints32, float]]:
+    """`arrange` with the second mesh where it is, then grown and moved a little, as often as asked; and by how much.
 
     Grown, so that bodies which lie on each other meet in earnest instead of being drawn apart.
     """
@@ -86,7 +145,8 @@ def _arranged(a: Mesh, b: Mesh, keep: tuple[int, int], tries: int) -> Iterator[t
             result, source = arrange(a, moved, keep)
         except TooClose:
             continue
-        yield (_put_back(result, source >= len(a.faces), moved, b) if turn else result), source
+        by = 2 * _FARTHEST * 4 * reach * 2.0**turn if turn else 0.0  # corners go farther than planes
+        yield (_put_back(result, source >= len(a.faces), moved, b) if turn else result), source, by
 
 
 def _put_back(result: Mesh, theirs: Bools, moved: Mesh, before: Mesh) -> Mesh:

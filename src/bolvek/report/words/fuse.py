@@ -22,6 +22,10 @@ def fuse_text(r: FuseRecord) -> str:
         for n, what in ((r.turned, "turned"), (r.copies, "copies of faces dropped"), (r.recast, "parts recast"))
         if n
     ]
+    if r.broken_through:
+        done.append(f"{count_text(r.broken_through, 'void')} that broke through the skin read as cut out of it")
+    if r.moved_mm > 0:
+        done.append(f"corners that met moved by up to {length_text(r.moved_mm)}")
     return "; ".join([text, *done])
 
 
@@ -57,8 +61,12 @@ def fuse_findings(r: FuseRecord) -> tuple[Finding, ...]:
     found = []
     if r.voids:
         total = volume_text(sum(v.volume_mm3 for v in r.voids))
-        text = f"{count_text(len(r.voids), 'closed void')} of {total} in all: it would trap resin; --fill-voids fills, "
-        found.append(Finding("void_made", "note", len(r.voids), f"{text}'drain --auto' opens", r.voids[0].where_mm))
+        text = f"{count_text(len(r.voids), 'closed void')} of {total} in all: it would trap resin; "
+        text += "'drain --auto' opens" if r.tools else "--fill-voids fills, 'drain --auto' opens"
+        found.append(Finding("void_made", "note", len(r.voids), text, r.voids[0].where_mm))
+    if r.tools and r.changed_mm3 <= 0:
+        text = f"nothing was taken: {'the tool misses' if r.tools == 1 else 'all tools miss'} the material"
+        found.append(Finding("tool_missed", "note", r.tools, text))
     if r.bodies > 1 and r.tools:
         text = f"it fell into {r.bodies:,} pieces"
         found.append(Finding("fell_apart", "note", r.bodies, text))
