@@ -6,6 +6,7 @@ air throughout; only the rest is divided. Cost follows the area of the surface, 
 """
 
 from dataclasses import dataclass
+from typing import Protocol
 
 import numpy as np
 
@@ -184,3 +185,62 @@ def check_blocks(blocks: float, cell: float) -> None:
             f"a lattice of {cell:.3g} mm around this model would need {blocks:.3g} blocks, "
             f"{MOST_BLOCKS:,} are the limit: {cell * (blocks / MOST_BLOCKS) ** (1 / 3):.3g} mm would fit"
         )
+
+
+class Distance(Protocol):
+    """Signed distances (P,) at points (P, 3), positive where a ball may be."""
+
+    def at(self, points: Floats, limit: float = np.inf) -> Floats:
+        """The distances; nan farther from the surface than `limit`."""
+
+
+_AROUND = np.stack(np.meshgrid(*(np.array([-1, 0, 1]),) * 3, indexing="ij"), -1).reshape(-1, 3)
+_LEVELS = 5
+
+
+def narrowest_along(
+    distance: Distance, origin: Floats, cell: float, points: Floats, enough: float, levels: int = _LEVELS
+) -> tuple[float, Floats | None]:
+    """The narrowest distance on the widest way along coarse points (N, 3), from cells of `cell` mm around them halved
+    `levels` times; and where.
+
+    0 and None when nothing leads through. Divided no further once it is surely above `enough`.
+    """
+    size = cell
+    cells = np.floor((points - origin) / size).astype(np.int64)
+    width, where = 0.0, None
+    for _ in range(levels):
+        cells = (cells[:, None, :] + _AROUND[None]).reshape(-1, 3)
+        low = 2 * cells.min(axis=0) - 2
+        spread = 2 * cells.max(axis=0) + 4 - low
+        steps = np.array([spread[1] * spread[2], spread[2], 1], np.int64)
+        cells = np.unique((cells * 2 - low) @ steps)
+        keys = np.sort((cells[:, None] + (_CORNERS @ steps)[None]).ravel())
+        size *= 0.5
+        whole = np.stack([keys // steps[0], keys // steps[1] % spread[1], keys % spread[2]], axis=1) + low
+        middles = origin + (whole + 0.5) * size
+        value = distance.at(middles)
+        ends = np.floor((points[[0, -1]] - origin) / size).astype(np.int64)
+        start, goal = np.searchsorted(keys, (ends - low) @ steps)
+        way = widest_path(keys, value + HALF_DIAGONAL * size, steps, int(start), int(goal))
+        if way is None:
+            return 0.0, None
+        on_way = value[way]
+        k = int(np.argmin(on_way))
+        width, where = float(on_way[k]), middles[way[k]]
+        if width - size >= enough:
+            break
+        cells = whole[way]
+    return max(width, 0.0), where if width > 0 else None
+
+
+def widest_path(keys: Ints, width: Floats, steps: Ints, start: int, goal: int) -> Ints | None:
+    """Rows (W,) from goal to start of the widest path through cells with sorted keys (N,) and widths (N,); steps (3,):
+    what a step along each axis adds to a key. None where nothing above 0 leads through."""
+    before = np.full(len(keys), -1, np.int64)
+    if not kernels.widest_among(keys, width, steps, start, goal, before):
+        return None
+    way = [goal]
+    while way[-1] != start:
+        way.append(int(before[way[-1]]))
+    return np.array(way, np.int64)

@@ -11,10 +11,8 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from bolvek.arrays import Bools, Floats, Floats32, Ints, Ints8
-from bolvek.kernels.grid import watershed as kernels
 from bolvek.mesh import Mesh
-from bolvek.spatial.air import MOST_BLOCKS, AirLattice
-from bolvek.spatial.frames import HALF_DIAGONAL
+from bolvek.spatial.air import MOST_BLOCKS, AirLattice, narrowest_along
 from bolvek.units import as_triple
 
 Triple = tuple[float, float, float]
@@ -30,7 +28,7 @@ NARROW_ROOM_MM3 = 20.0
 _CELLS = 4  # along the least drain
 _CUT_OFF = 1.5  # radii of the least drain: farther out all air is one
 _MOST_CELLS = 12_000_000
-_ROUNDS, _ENOUGH, _LEVELS, _FINEST = 8, 3, 5, 2
+_ROUNDS, _ENOUGH, _FINEST = 8, 3, 2
 _NOISE = 0.1  # cells
 
 
@@ -203,7 +201,8 @@ def _settle(lattice: AirLattice, suspects: list[_Suspect], radius: float) -> Non
             for run in _runs(narrow):
                 key = cells[run].tobytes()
                 if key not in followed:
-                    followed[key] = _follow(lattice, points[run[0] : min(run[-1] + 2, len(cells)) + 1], radius)
+                    some = points[run[0] : min(run[-1] + 2, len(cells)) + 1]
+                    followed[key] = narrowest_along(lattice.distance, lattice.origin, lattice.cell, some, radius)
                 if followed[key][0] < through:
                     through, where = followed[key]
             if through > s.low:
@@ -231,43 +230,3 @@ def _tighten(lattice: AirLattice, width: Floats32, finer: Ints8, cells: Ints) ->
 def _runs(mask: Bools) -> list[Ints]:
     where = np.flatnonzero(mask)
     return np.split(where, np.flatnonzero(np.diff(where) > 1) + 1) if len(where) else []
-
-
-_AROUND = np.stack(np.meshgrid(*(np.array([-1, 0, 1]),) * 3, indexing="ij"), -1).reshape(-1, 3)
-_HALVES = np.array([[k & 1, k >> 1 & 1, k >> 2 & 1] for k in range(8)])
-
-
-def _follow(lattice: AirLattice, points: Floats, enough: float) -> tuple[float, Floats | None]:
-    """The narrowest distance on the widest way along coarse points (N, 3), found on ever finer cells; where.
-
-    0 and None when nothing leads through. Divided no further once it is surely above `enough`.
-    """
-    size = lattice.cell
-    cells = np.floor((points - lattice.origin) / size).astype(np.int64)
-    width, where = 0.0, None
-    for _ in range(_LEVELS):
-        cells = (cells[:, None, :] + _AROUND[None]).reshape(-1, 3)
-        low = 2 * cells.min(axis=0) - 2
-        spread = 2 * cells.max(axis=0) + 4 - low
-        steps = np.array([spread[1] * spread[2], spread[2], 1], np.int64)
-        cells = np.unique((cells * 2 - low) @ steps)
-        keys = np.sort((cells[:, None] + (_HALVES @ steps)[None]).ravel())
-        size *= 0.5
-        whole = np.stack([keys // steps[0], keys // steps[1] % spread[1], keys % spread[2]], axis=1) + low
-        middles = lattice.origin + (whole + 0.5) * size
-        value = lattice.distance.at(middles)
-        ends = np.floor((points[[0, -1]] - lattice.origin) / size).astype(np.int64)
-        start, goal = np.searchsorted(keys, (ends - low) @ steps)
-        before = np.full(len(keys), -1, np.int64)
-        if not kernels.widest_among(keys, value + HALF_DIAGONAL * size, steps, start, goal, before):
-            return 0.0, None
-        way = [int(goal)]
-        while way[-1] != start:
-            way.append(int(before[way[-1]]))
-        on_way = value[way]
-        k = int(np.argmin(on_way))
-        width, where = float(on_way[k]), middles[way[k]]
-        if width - size >= enough:
-            break
-        cells = whole[way]
-    return max(width, 0.0), where if width > 0 else None

@@ -6,7 +6,8 @@ material (`thickness.shortest`), from corners, creases and edges to whatever the
 least is judged; and between faces that look square at each other samples: cells of the judged faces by ray and ball,
 cells of all others by rays no longer than the wall, which count when they come out on a judged face.
 
-Where two faces lean more, material runs out to an edge; that is told as its area.
+Where two faces lean to each other and the material ends where they meet, it runs out to an edge; that is told as its
+area. What else is narrow is a waist (`thickness.waists`).
 """
 
 from dataclasses import dataclass
@@ -18,7 +19,12 @@ from bolvek.analyses.proof.origin import OUTER, Origin
 from bolvek.analyses.proof.record import Wall
 from bolvek.analyses.thickness import (
     SAMPLES_A_WALL,
+    Samples,
+    Scene,
     Ways,
+    ends_at_an_edge,
+    find_waists,
+    joined_ways,
     measure,
     sample_surface,
     shortest_ways,
@@ -38,13 +44,15 @@ _BATCH = 500_000
 
 @dataclass
 class _Measured:
-    """Walls at places (Q, 3) of faces (Q,), nan where there is none, the area (Q,) each stands for."""
+    """Walls at places (Q, 3) of faces (Q,), nan where there is none, the area (Q,) each stands for; the touching
+    balls."""
 
     points: Floats
     face: Ints
     area: Floats
     wall: Floats
     square: Bools
+    ball: Floats
 
     def __add__(self, other: "_Measured") -> "_Measured":
         pairs = zip(vars(self).values(), vars(other).values(), strict=True)
@@ -106,9 +114,20 @@ def measure_wall(
     square = np.concatenate([found.square, others.square])
     points = np.concatenate([found.points, others.points])
     candidates = np.flatnonzero(square & ~np.isnan(walls))
+    face = np.concatenate([found.face, others.face])
+    edge = np.zeros(len(walls), bool)
+    thin = candidates[walls[candidates] < limit]
+    edge[thin] = _ends(mesh, points[thin], face[thin], aim)
+    candidates = candidates[~edge[candidates]]
     least, where = _least(mesh, judged, points[candidates], walls[candidates], spacing, aim)
     # without a sample to compare with, ways are followed across the whole model
     ways = _judged_ways(mesh, judged, max(asked or 0.0, min(least, float(np.linalg.norm(mesh.size)))), aim, spacing)
+    if asked:
+        at_edge = edge[: len(found.wall)]
+        lean = np.flatnonzero(~(found.square & ~np.isnan(found.wall)) | at_edge)
+        inward, f = -mesh.normals_of(found.face[lean]), found.face[lean]
+        waists = find_waists(mesh, found.points[lean], inward, f, found.ball[lean], limit, edge=at_edge[lean])
+        ways = joined_ways([ways, waists])
     if len(ways.length):
         k = int(np.lexsort((*ways.start.T[::-1], ways.length))[0])
         if ways.length[k] < least:
@@ -123,7 +142,8 @@ def measure_wall(
     p1 = median = least
     if measured.any():
         order = np.flatnonzero(measured)[np.argsort(found.wall[measured], kind="stable")]
-        order = order[found.square[order]] if found.square[order].any() else order
+        plain = found.square[order] & ~edge[order]
+        order = order[plain] if plain.any() else order
         share = np.cumsum(found.area[order])
         at = np.minimum(np.searchsorted(share, np.array([0.01, 0.5]) * share[-1]), len(order) - 1)
         p1, median = (float(found.wall[order[k]]) for k in at)
@@ -167,7 +187,7 @@ def _cells(mesh: Mesh, judged: _Judged, mask: Bools, spacing: float, aim: float)
 
 def _asked(mesh: Mesh, points: Floats, face: Ints, area: Floats, aim: float) -> _Measured:
     m = measure(mesh, points, face, np.ones(len(mesh.faces)), widest_ball_mm=_WIDEST * aim)
-    return _Measured(points, face, area, m.wall, m.square)
+    return _Measured(points, face, area, m.wall, m.square, m.ball_mm)
 
 
 def _comes_out_judged(
@@ -208,7 +228,7 @@ def _from_the_other_side(
             features = (len(spots), worst.least, worst.where_mm)
     thin = thin[ours & (m.ray[thin] < aim)]
     zero = np.zeros(len(thin))
-    return _Measured(samples.points[thin], samples.face[thin], zero, m.ray[thin], m.square[thin]), features
+    return _Measured(samples.points[thin], samples.face[thin], zero, m.ray[thin], m.square[thin], zero), features
 
 
 def _least(
@@ -239,7 +259,8 @@ def _least(
             p, f = some.points[around], some.face[around]
             keep = judged.at(p, mesh.normals_of(f), f)
             found = _asked(mesh, p[keep], f[keep], some.area[around][keep], aim)
-            good = np.flatnonzero(found.square & ~np.isnan(found.wall))
+            good = np.flatnonzero(found.square & (found.wall < value))
+            good = good[~_ends(mesh, found.points[good], found.face[good], aim)]
             if not len(good):
                 break
             k = good[np.argmin(found.wall[good])]
@@ -251,6 +272,14 @@ def _least(
     return best, where
 
 
+def _ends(mesh: Mesh, points: Floats, face: Ints, aim: float) -> Bools:
+    """Thin places (Q,) where the material runs out to an edge."""
+    if not len(points):
+        return np.zeros(0, bool)
+    m = measure(mesh, points, face, np.ones(len(mesh.faces)), widest_ball_mm=_WIDEST * aim)
+    return ends_at_an_edge(Scene.of(mesh), Samples(points, np.ones(len(points)), face, 0.0), m, aim)
+
+
 def _nothing() -> _Measured:
     none = np.zeros(0)
-    return _Measured(np.zeros((0, 3)), np.zeros(0, np.int64), none, none, np.zeros(0, bool))
+    return _Measured(np.zeros((0, 3)), np.zeros(0, np.int64), none, none, np.zeros(0, bool), none)

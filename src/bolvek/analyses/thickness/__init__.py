@@ -1,5 +1,6 @@
 """How thick the material of a model is, at places of its surface."""
 
+from bolvek.analyses.thickness.look import Scene, ends_at_an_edge
 from bolvek.analyses.thickness.probe import (
     MOST_RAYS,
     SKIN_SHARE,
@@ -25,7 +26,8 @@ from bolvek.analyses.thickness.samples import (
     sample_surface,
     wall_tolerance_mm,
 )
-from bolvek.analyses.thickness.shortest import Ways, shortest_ways
+from bolvek.analyses.thickness.shortest import Ways, joined_ways, shortest_ways
+from bolvek.analyses.thickness.waists import find_waists
 from bolvek.analyses.thickness.walls import measure_walls, wall_at
 
 __all__ = [
@@ -36,6 +38,7 @@ __all__ = [
     "Measured",
     "Measures",
     "Samples",
+    "Scene",
     "WallEdge",
     "WallField",
     "WallRecord",
@@ -45,6 +48,9 @@ __all__ = [
     "check_solid",
     "crease_samples",
     "edge_points",
+    "ends_at_an_edge",
+    "find_waists",
+    "joined_ways",
     "measure",
     "measure_walls",
     "sample_surface",

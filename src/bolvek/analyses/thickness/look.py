@@ -68,7 +68,8 @@ class Scene:
 @dataclass(frozen=True)
 class Seen:
     """At Q samples: ray, ball and wall in mm (nan: none), what each is, whether its sides face each other squarely;
-    taper_deg: the angle of the edge it belongs to (nan: none), where the wall is none."""
+    taper_deg: the angle of the edge it belongs to (nan: none), where the wall is none; touching: the ball's width
+    whatever its sides are (inf: wide)."""
 
     ray: Floats
     ball: Floats
@@ -76,6 +77,7 @@ class Seen:
     state: Ints8
     square: Bools
     taper_deg: Floats
+    touching: Floats
 
 
 def look(scene: Scene, samples: Samples, s: WallSettings) -> Seen:
@@ -91,7 +93,7 @@ def look(scene: Scene, samples: Samples, s: WallSettings) -> Seen:
     for values in (ray, ball, wall):
         values[edge] = np.nan
     wall[state == BROKEN] = 0.0
-    return Seen(ray, ball, wall, state, m.square | (state == BROKEN), taper)
+    return Seen(ray, ball, wall, state, m.square | (state == BROKEN), taper, m.ball_mm)
 
 
 def _judged(scene: Scene, samples: Samples, m: Measures, s: WallSettings) -> tuple[Floats, Floats, Ints8]:
@@ -147,6 +149,12 @@ def _without_buried(
     onward = contact - middle  # on an edge no face's normal tells what lies behind
     onward /= np.maximum(np.linalg.norm(onward, axis=1), 1e-300)[:, None]
     ball[rows[scene.in_material(contact + beside * onward)]] = np.nan
+
+
+def ends_at_an_edge(scene: Scene, samples: Samples, m: Measures, min_mm: float) -> Bools:
+    """Samples (Q,) of a sound mesh, measured thinner than a minimum, where the material runs out to an edge."""
+    plain = np.full(len(m.ray), PLAIN, np.int8)
+    return ~np.isnan(_tapers(scene, samples, m, m.ray, m.ball, plain, min_mm))
 
 
 def _tapers(

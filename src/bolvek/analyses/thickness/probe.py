@@ -32,7 +32,8 @@ class Measures:
     """At Q points, mm: ray and ball (nan where they are no wall), and the ray as it is (inf: nothing was hit)
     with its facing: negative where it came to a face from the side it should not. square (Q,) bool: the
     smaller of the two has sides that face each other squarely. hit (Q,): the face the ray came to, -1 for none;
-    rest (Q,): the face the ball rests on, -1 where that is the ray's or none."""
+    rest (Q,): the face the ball rests on, -1 where that is the ray's or none; ball_mm (Q,): its width whatever its
+    sides are (inf: wider than was looked for)."""
 
     ray: Floats
     ball: Floats
@@ -41,6 +42,7 @@ class Measures:
     square: Bools
     hit: Ints32
     rest: Ints32
+    ball_mm: Floats
 
     @property
     def wall(self) -> Floats:
@@ -95,7 +97,9 @@ def measure(
     n = len(ray)
     if not widest_ball_mm > 0:
         no_rest = np.full(n, -1, np.int32)
-        return Measures(wall, np.full(n, np.nan), ray, facing, facing >= squarely, hits.face[:, 0], no_rest)
+        return Measures(
+            wall, np.full(n, np.nan), ray, facing, facing >= squarely, hits.face[:, 0], no_rest, np.full(n, np.inf)
+        )
     local = np.ascontiguousarray(points - tree.origin)
     width, across, contact = np.empty(n), np.empty(n, np.float32), np.empty(n, np.int32)
     run_ranges(
@@ -117,10 +121,11 @@ def measure(
     )
     # a ball that rests on what the ray hit, and was never shrunk, faces what the ray faces
     across = np.where(contact < 0, facing, across)
+    whole = width
     width = np.where((across >= least) & np.isfinite(width), width, np.nan)
     square = np.where(np.fmin(wall, width) == wall, facing, across) >= squarely
     rest = np.where(contact >= 0, tree.order[np.maximum(contact, 0)], -1).astype(np.int32)
-    return Measures(wall, width, ray, facing, square, hits.face[:, 0], rest)
+    return Measures(wall, width, ray, facing, square, hits.face[:, 0], rest, whole)
 
 
 MOST_RAYS, _MOST_HITS = 50_000, 64

@@ -4,10 +4,11 @@ from dataclasses import replace
 
 import numpy as np
 
-from bolvek.analyses.thickness.look import Scene, look
+from bolvek.analyses.thickness.look import PLAIN, Scene, Seen, look
 from bolvek.analyses.thickness.record import WallSettings, WallZone
 from bolvek.analyses.thickness.samples import SAMPLES_A_WALL, Samples, sample_surface
-from bolvek.analyses.thickness.shortest import Ways, no_ways, shortest_ways
+from bolvek.analyses.thickness.shortest import Ways, joined_ways, no_ways, shortest_ways
+from bolvek.analyses.thickness.waists import find_waists
 from bolvek.arrays import Floats
 from bolvek.spatial.frames import fibonacci_sphere
 
@@ -63,13 +64,26 @@ def _around(scene: Scene, where: Floats, reach: float, spacing: float) -> Sample
     return Samples(some.points[inside], some.area[inside], some.face[inside], fine)
 
 
-def thin_ways(scene: Scene, spacing: float, s: WallSettings) -> Ways:
-    """The shortest ways between corners, creases and edges that are thin; none where it is not clear what
+def thin_ways(scene: Scene, samples: Samples, seen: Seen, s: WallSettings) -> Ways:
+    """The shortest ways between corners, creases and edges that are thin, and waists; none where it is not clear what
     is inside."""
     mesh = scene.mesh
     if not scene.whole or (scene.sign < 0).any():
         return no_ways()
-    ways = shortest_ways(mesh, s.thin_mm, s.min_mm, max(spacing, s.min_mm / SAMPLES_A_WALL))
+    ways = shortest_ways(mesh, s.thin_mm, s.min_mm, max(samples.spacing_mm, s.min_mm / SAMPLES_A_WALL))
+    if s.ball:
+        lean = np.flatnonzero((seen.state == PLAIN) & ~(seen.square & ~np.isnan(seen.wall)))
+        inward, face = -scene.outward(samples.face[lean]), samples.face[lean]
+        waists = find_waists(
+            mesh,
+            samples.points[lean],
+            inward,
+            face,
+            seen.touching[lean],
+            s.thin_mm,
+            edge=~np.isnan(seen.taper_deg[lean]),
+        )
+        ways = joined_ways([ways, waists])
     clear = np.ones(len(ways.length), bool)
     if scene.several:  # an end with material before it is no surface
         for place, out in ((ways.start, -ways.direction), (ways.end, ways.direction)):

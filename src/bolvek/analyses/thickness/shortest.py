@@ -24,12 +24,15 @@ from bolvek.analyses.thickness.samples import CREASE_DEG, points_along
 from bolvek.arrays import Bools, Floats, Ints
 from bolvek.kernels.tree import shortest as kernels
 from bolvek.mesh import Mesh
+from bolvek.spatial.frames import fibonacci_sphere
+from bolvek.spatial.groups import linked_groups
 from bolvek.spatial.parallel import run_ranges
 
 FLAT_DEG = 2.0
 """Edges that bend by less than this are flat."""
 SLACK_DEG = 1.0
 """By how much an end may fail to be shortest."""
+_AROUND = 300  # directions looked at around a place
 TEXTURE_SHARE = 1 / 8
 """Of the wall asked for: how near along the surface the ends of a wall cannot be."""
 
@@ -67,7 +70,7 @@ def shortest_ways(mesh: Mesh, limit_mm: float, wall_mm: float, spacing_mm: float
     bends_in = np.zeros(3 * len(mesh.faces), bool)
     bends_in[half[reflex | (bend <= FLAT_DEG)]] = True
     crease = half[reflex & (bend > CREASE_DEG)]
-    found = _joined(
+    found = joined_ways(
         [
             _from_vertices(mesh, inward, limit_mm),
             _from_creases(mesh, crease, limit_mm, spacing_mm),
@@ -78,7 +81,8 @@ def shortest_ways(mesh: Mesh, limit_mm: float, wall_mm: float, spacing_mm: float
 
 
 def _texture(mesh: Mesh, ways: Ways, radius: float) -> Bools:
-    """Segments (N,) whose ends hang together within a radius around their middle."""
+    """Segments (N,) whose ends hang together within a radius around their middle, where the material ends too: that of
+    a neck goes on to either side."""
     out = np.zeros(len(ways.length), bool)
     rows = np.flatnonzero(ways.length < 2 * radius)
     joined = np.zeros(len(rows), bool)
@@ -91,8 +95,23 @@ def _texture(mesh: Mesh, ways: Ways, radius: float) -> Bools:
         len(rows),
         grain=64,
     )
-    out[rows] = joined
+    rows = rows[joined]
+    out[rows] = _pieces_around(mesh, middle[joined], radius) <= 1
     return out
+
+
+def _pieces_around(mesh: Mesh, middle: Floats, radius: float) -> Ints:
+    """How many pieces of material lie on the sphere of a radius around each place (N, 3)."""
+    from scipy.spatial import cKDTree
+
+    sphere = fibonacci_sphere(_AROUND)
+    beside = cKDTree(sphere).query_pairs(4.0 / np.sqrt(_AROUND), output_type="ndarray").astype(np.int64)
+    found = np.zeros(len(middle), np.int64)
+    for k, place in enumerate(middle):
+        inside = mesh.tree.winding(place + radius * sphere) > 0.5
+        group = linked_groups(_AROUND, beside[inside[beside].all(axis=1)])
+        found[k] = len(np.unique(group[inside]))
+    return found
 
 
 def _edges(mesh: Mesh) -> tuple[Ints, Floats, Bools]:
@@ -218,7 +237,8 @@ def no_ways() -> Ways:
     return Ways(np.zeros((0, 3)), np.zeros((0, 3)), np.zeros(0), none, none)
 
 
-def _joined(parts: list[Ways]) -> Ways:
+def joined_ways(parts: list[Ways]) -> Ways:
+    """All of them."""
     return Ways(
         *(np.concatenate([getattr(p, name) for p in parts]) for name in ("start", "end", "length", "face", "far_face"))
     )

@@ -67,7 +67,7 @@ def _measure_walls(mesh: Mesh, s: WallSettings) -> tuple[WallRecord, WallField]:
 
     edges = _edges(mesh, samples, seen, s)
     gap, gap_zones = _gaps(scene, samples, s) if s.gap_mm is not None else (None, [])
-    ways = thin_ways(scene, spacing, s)
+    ways = thin_ways(scene, samples, seen, s)
     told = _zones(scene, samples, seen, ways, s)
     zones = [z for z in told if z.area_mm2 >= s.least_zone or z.kind == "breakthrough" or z.decided == "way"]
     # the flank of a spot that nearly breaks through leans like an edge

@@ -1,0 +1,178 @@
+"""Waists: where the material is thin though no two places of its surface look at each other across it.
+
+A rod of three sides, the neck between two pyramids: balls in it are small, yet every side leans away from every
+other, as it does where material runs out to an edge. What tells them apart is the material itself (the opening by a
+ball, Hildebrand and Ruegsegger 1997): from a place at an edge a ball grows as it moves into the body, until it is as
+wide as the wall; a rod leads nowhere wide within a few walls; and beside a neck, from two places near each other, the
+ways lead to two wide places between which nothing as wide passes. Where two sides run together to an edge, however
+slowly, the material ends there, and is thin only where it is wide nowhere.
+"""
+
+import numpy as np
+
+from bolvek.analyses.thickness.probe import SQUARE_DEG
+from bolvek.analyses.thickness.shortest import Ways, no_ways
+from bolvek.arrays import Bools, Floats, Ints
+from bolvek.mesh import Mesh
+from bolvek.spatial.air import narrowest_along, widest_path
+from bolvek.spatial.frames import HALF_DIAGONAL, fibonacci_sphere
+from bolvek.spatial.signed import SignedDistance
+
+REACH_WALLS = 0.5 / np.sin(np.radians(0.5 * SQUARE_DEG))
+"""Material runs out to an edge where a ball as wide as the wall fits within so many walls: what faces each other
+squarely tapers longer, and is a wall."""
+MOST_PLACES = 6000
+"""Places that ways are followed from: of more, those nearest to each other are left out."""
+_APART = 1 / 3  # walls between the places followed
+_FIRST_STEP, _LAST_STEP, _MOST_STEPS = 0.25, 0.001, 200  # walls; of the way to a wider place
+_WIDE = 1.3  # the ball looked for, in walls: well into the body, where all ways meet
+_BESIDE = 0.75  # walls: places nearer than this are beside each other
+_MOST_NECKS = 60
+_CELL, _AROUND, _LEVELS = 1 / 6, 1.5, 5  # walls; walls; halvings
+_FEW_WAYS, _MANY_WAYS = fibonacci_sphere(26), fibonacci_sphere(200)
+
+
+class _Material:
+    """Distances to the surface, positive in material."""
+
+    def __init__(self, distance: SignedDistance) -> None:
+        self._distance = distance
+
+    def at(self, points: Floats, limit: float = np.inf) -> Floats:
+        return -self._distance.at(points, limit)
+
+
+def find_waists(
+    mesh: Mesh, points: Floats, inward: Floats, face: Ints, ball_mm: Floats, wall_mm: float, *, edge: Bools
+) -> Ways:
+    """Waists thinner than a wall near places (Q, 3) of faces (Q,) of a sound mesh whose touching balls (Q,), on the
+    side of unit directions (Q, 3), are; as segments as long as the ball that passes is wide, one for each found.
+
+    edge (Q,): places where the material is known to end at an edge: they are thin only where it is nowhere wide."""
+    rows = np.flatnonzero(ball_mm < wall_mm)
+    rows = np.concatenate([_thinned(points, rows[edge[rows] == e], _APART * wall_mm) for e in (False, True)])
+    if not len(rows):
+        return no_ways()
+    inside = _Material(mesh.signed_distance)
+    start = points[rows] + 0.5 * ball_mm[rows, None] * inward[rows]
+    reach = np.where(edge[rows], np.inf, REACH_WALLS * wall_mm)
+    place, radius = _grown(inside, start, 0.5 * _WIDE * wall_mm, wall_mm, points[rows], reach)
+    wide = radius >= 0.5 * wall_mm
+    found = [(start[k], float(2 * radius[k]), int(rows[k])) for k in np.flatnonzero(~wide & (radius > 0))]
+    near = np.flatnonzero(~edge[rows])
+    found += _necks(inside, points[rows[near]], place[near], wide[near], rows[near], wall_mm)
+    if not found:
+        return no_ways()
+    middle = np.array([f[0] for f in found])
+    length, of = np.array([f[1] for f in found]), np.array([f[2] for f in found])
+    half = 0.5 * length[:, None] * inward[of]
+    return Ways(middle - half, middle + half, length, face[of], face[of])
+
+
+def _thinned(points: Floats, rows: Ints, apart: float) -> Ints:
+    """Of some rows one a cell of a lattice that is no finer than asked, and leaves no more than `MOST_PLACES`."""
+    while True:
+        cell = np.floor(points[rows] / apart).astype(np.int64)
+        kept = rows[np.sort(np.unique(cell, axis=0, return_index=True)[1])] if len(rows) else rows
+        if len(kept) <= MOST_PLACES:
+            return kept
+        apart *= 1.5
+
+
+def _grown(
+    inside: _Material, start: Floats, enough: float, wall: float, home: Floats, reach: Floats
+) -> tuple[Floats, Floats]:
+    """The wide place (N, 3) that each start leads to, always on to where a ball is wider, and the distance (N,) there.
+
+    A way ends where it is wide enough, where nothing around is wider, or at a reach (N,) from home (N, 3)."""
+    place, radius = start.copy(), inside.at(start)
+    step = np.full(len(start), _FIRST_STEP * wall)
+    for _ in range(_MOST_STEPS):
+        going = np.flatnonzero((radius < enough) & (step >= _LAST_STEP * wall))
+        if not len(going):
+            break
+        # a narrow ridge shows itself to many directions only
+        for ways in (_FEW_WAYS, _MANY_WAYS):
+            if not len(going):
+                break
+            around = place[going][:, None, :] + step[going][:, None, None] * ways
+            value = inside.at(around.reshape(-1, 3)).reshape(len(going), -1)
+            near = np.linalg.norm(around - home[going][:, None, :], axis=2) <= reach[going][:, None]
+            value = np.where(near, value, -np.inf)
+            best = np.argmax(value, axis=1)
+            most = value[np.arange(len(going)), best]
+            # along a ridge that hardly rises a step must rise by something
+            better = most > radius[going] + 1e-4 * step[going]
+            moved = going[better]
+            place[moved], radius[moved] = around[better, best[better]], most[better]
+            going = going[~better]
+        step[going] *= 0.5
+    return place, radius
+
+
+def _necks(
+    inside: _Material, home: Floats, place: Floats, wide: Bools, rows: Ints, wall: float
+) -> list[tuple[Floats, float, int]]:
+    """Necks between the wide places that places beside each other lead to: where, how wide, the row."""
+    from scipy.spatial import cKDTree
+
+    some = np.flatnonzero(wide)
+    if len(some) < 2:
+        return []
+    pairs = some[cKDTree(home[some]).query_pairs(_BESIDE * wall, output_type="ndarray")]
+    a, b = place[pairs[:, 0]], place[pairs[:, 1]]
+    pairs = pairs[np.linalg.norm(a - b, axis=1) > 0.25 * wall]
+    if not len(pairs):
+        return []
+    # on the straight way between two such places
+    a, b = place[pairs[:, 0]], place[pairs[:, 1]]
+    share = np.linspace(0, 1, 9)[1:-1]
+    between = a[:, None, :] + share[None, :, None] * (b - a)[:, None, :]
+    least = np.concatenate(
+        [
+            inside.at(part.reshape(-1, 3)).reshape(len(part), -1).min(axis=1)
+            for part in np.array_split(between, max(1, len(between) // 50_000))
+        ]
+    )
+    suspect = np.flatnonzero(least < 0.5 * wall)
+    suspect = suspect[np.argsort(least[suspect], kind="stable")]
+    found: list[tuple[Floats, float, int]] = []
+    seen: list[Floats] = []
+    for k in suspect.tolist():
+        middle = 0.5 * (a[k] + b[k])
+        if any(np.linalg.norm(middle - s) < 0.5 * wall for s in seen):
+            continue
+        if len(seen) >= _MOST_NECKS:
+            break
+        seen.append(middle)
+        width, where = _widest_way(inside, a[k], b[k], wall)
+        if where is not None and width < 0.5 * wall:
+            found.append((where, 2 * width, int(rows[pairs[k, 0]])))
+    return found
+
+
+def _widest_way(inside: _Material, a: Floats, b: Floats, wall: float) -> tuple[float, Floats | None]:
+    """Half the width of the widest way from a to b through the material around them, and where it is narrowest; None
+    where a ball as wide as the wall passes."""
+    cell = _CELL * wall
+    low = np.minimum(a, b) - _AROUND * wall
+    shape = np.ceil((np.maximum(a, b) + _AROUND * wall - low) / cell).astype(np.int64) + 1
+    index = np.stack(np.meshgrid(*(np.arange(n) for n in shape), indexing="ij"), -1).reshape(-1, 3)
+    middles = low + (index + 0.5) * cell
+    value = inside.at(middles)
+    value[((index == 0) | (index == shape - 1)).any(axis=1)] = -1.0
+    steps = np.array([shape[1] * shape[2], shape[2], 1], np.int64)
+    start, goal = (int(np.floor((end - low) / cell).astype(np.int64) @ steps) for end in (a, b))
+    way = widest_path(np.arange(len(value)), value, steps, start, goal)
+    if way is None:
+        return 0.0, 0.5 * (a + b)
+    narrow = np.flatnonzero(value[way] < 0.5 * wall)
+    if not len(narrow):
+        return 0.5 * wall, None
+    # finer, from the first wide cell before it to the first behind
+    line = middles[way]
+    line[0], line[-1] = b, a  # wide as they are
+    stretch = line[max(narrow[0] - 1, 0) : narrow[-1] + 2]
+    width, where = narrowest_along(inside, low, cell, stretch, 0.55 * wall, _LEVELS)
+    width += HALF_DIAGONAL * cell / 2**_LEVELS
+    return width, where if where is not None else stretch[len(stretch) // 2]
