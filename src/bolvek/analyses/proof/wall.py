@@ -123,10 +123,16 @@ def measure_wall(
     # without a sample to compare with, ways are followed across the whole model
     ways = _judged_ways(mesh, judged, max(asked or 0.0, min(least, float(np.linalg.norm(mesh.size)))), aim, spacing)
     if asked:
-        at_edge = edge[: len(found.wall)]
-        lean = np.flatnonzero(~(found.square & ~np.isnan(found.wall)) | at_edge)
-        inward, f = -mesh.normals_of(found.face[lean]), found.face[lean]
-        waists = find_waists(mesh, found.points[lean], inward, f, found.ball[lean], limit, edge=at_edge[lean])
+        waists = find_waists(
+            mesh,
+            found.points,
+            -mesh.normals_of(found.face),
+            found.face,
+            found.ball,
+            limit,
+            lean=~(found.square & ~np.isnan(found.wall)),
+            edge=edge[: len(found.wall)],
+        )
         ways = joined_ways([ways, waists])
     if len(ways.length):
         k = int(np.lexsort((*ways.start.T[::-1], ways.length))[0])

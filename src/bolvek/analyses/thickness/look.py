@@ -24,6 +24,7 @@ BESIDE_SHARE = 1e-5
 
 _NEAR_RUN = 2.5  # minima from a place to where its sides would meet, up to which they are taken for planes
 _PAST = (1.1, 1.5)  # how far beyond that line to look, in distances to it: sides that bow in meet later than planes
+_WIDER = 1.05  # by so much a waist widens again
 _DEPTHS = (0.02, 0.15, 0.5)  # shares of the thickness below a side at which material beyond is looked for
 
 PLAIN, UNDEFINED, HIDDEN, BROKEN = range(4)
@@ -207,5 +208,20 @@ def _tapers(
 
         gap, _ = cKDTree(p[edge]).query(line[far])
         edge[far] = gap <= np.maximum(0.5 * run[far], _NEAR_RUN * min_mm)
+    some = np.flatnonzero(edge)
+    edge[some] = ~_widens(scene, 0.5 * (p[some] + q[some]), line[some])
     taper[rows[edge]] = np.degrees(np.arccos(np.clip(opposed[edge], -1, 1)))
     return taper
+
+
+_ON_THE_WAY = np.array([0.0, 0.2, 0.4, 0.6, 0.8, 1.0, 1.25, 1.5])
+
+
+def _widens(scene: Scene, middle: Floats, line: Floats) -> Bools:
+    """Whether the material gets wider again on the way (N,) from midway between two sides to where they would meet and
+    on: a waist."""
+    if not scene.whole or (scene.sign < 0).any() or not len(middle):
+        return np.zeros(len(middle), bool)
+    way = middle[:, None, :] + _ON_THE_WAY[:, None] * (line - middle)[:, None, :]
+    inside = -scene.mesh.signed_distance.at(way.reshape(-1, 3)).reshape(len(middle), -1)
+    return np.asarray(inside[:, 1:].max(axis=1) > _WIDER * inside[:, 0])

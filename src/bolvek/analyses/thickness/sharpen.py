@@ -72,16 +72,18 @@ def thin_ways(scene: Scene, samples: Samples, seen: Seen, s: WallSettings) -> Wa
         return no_ways()
     ways = shortest_ways(mesh, s.thin_mm, s.min_mm, max(samples.spacing_mm, s.min_mm / SAMPLES_A_WALL))
     if s.ball:
-        lean = np.flatnonzero((seen.state == PLAIN) & ~(seen.square & ~np.isnan(seen.wall)))
-        inward, face = -scene.outward(samples.face[lean]), samples.face[lean]
+        edge = ~np.isnan(seen.taper_deg)
+        lean = ~(seen.square & ~np.isnan(seen.wall))
+        plain = seen.state == PLAIN
         waists = find_waists(
             mesh,
-            samples.points[lean],
-            inward,
-            face,
-            seen.touching[lean],
+            samples.points[plain],
+            -scene.outward(samples.face[plain]),
+            samples.face[plain],
+            seen.touching[plain],
             s.thin_mm,
-            edge=~np.isnan(seen.taper_deg[lean]),
+            lean=lean[plain],
+            edge=edge[plain],
         )
         ways = joined_ways([ways, waists])
     clear = np.ones(len(ways.length), bool)

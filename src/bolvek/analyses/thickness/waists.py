@@ -25,8 +25,9 @@ MOST_PLACES = 6000
 """Places that ways are followed from: of more, those nearest to each other are left out."""
 _APART = 1 / 3  # walls between the places followed
 _FIRST_STEP, _LAST_STEP, _MOST_STEPS = 0.25, 0.001, 200  # walls; of the way to a wider place
-_WIDE = 1.3  # the ball looked for, in walls: well into the body, where all ways meet
-_BESIDE = 0.75  # walls: places nearer than this are beside each other
+_WIDE = 1.3  # walls: how wide a known ball is taken at most
+_ASKED = 6  # wide places known nearest to a narrow one
+_NEIGHBOURS = 0.75  # walls: places nearer than this are beside each other
 _MOST_NECKS = 60
 _CELL, _AROUND, _LEVELS = 1 / 6, 1.5, 5  # walls; walls; halvings
 _FEW_WAYS, _MANY_WAYS = fibonacci_sphere(26), fibonacci_sphere(200)
@@ -43,20 +44,27 @@ class _Material:
 
 
 def find_waists(
-    mesh: Mesh, points: Floats, inward: Floats, face: Ints, ball_mm: Floats, wall_mm: float, *, edge: Bools
+    mesh: Mesh, points: Floats, inward: Floats, face: Ints, ball_mm: Floats, wall_mm: float, *, lean: Bools, edge: Bools
 ) -> Ways:
-    """Waists thinner than a wall near places (Q, 3) of faces (Q,) of a sound mesh whose touching balls (Q,), on the
-    side of unit directions (Q, 3), are; as segments as long as the ball that passes is wide, one for each found.
+    """Waists thinner than a wall near places (Q, 3) of faces (Q,) of a sound mesh, from the widths of the balls (Q,)
+    that touch them on the side of unit directions (Q, 3); as segments as long as the ball that passes is wide.
 
-    edge (Q,): places where the material is known to end at an edge: they are thin only where it is nowhere wide."""
-    rows = np.flatnonzero(ball_mm < wall_mm)
-    rows = np.concatenate([_thinned(points, rows[edge[rows] == e], _APART * wall_mm) for e in (False, True)])
+    lean (Q,): places whose sides do not face each other, where a small ball proves nothing; edge (Q,): those where the
+    material is known to end at an edge: they are thin only where it is nowhere wide."""
+    narrow = (ball_mm < wall_mm) & (lean | edge)
+    rows = np.concatenate(
+        [_thinned(points, np.flatnonzero(narrow & (edge == e)), _APART * wall_mm) for e in (False, True)]
+    )
     if not len(rows):
         return no_ways()
     inside = _Material(mesh.signed_distance)
-    start = points[rows] + 0.5 * ball_mm[rows, None] * inward[rows]
-    reach = np.where(edge[rows], np.inf, REACH_WALLS * wall_mm)
-    place, radius = _grown(inside, start, 0.5 * _WIDE * wall_mm, wall_mm, points[rows], reach)
+    start, reach = points[rows] + 0.5 * ball_mm[rows, None] * inward[rows], np.full(len(rows), REACH_WALLS * wall_mm)
+    broad = ball_mm >= wall_mm
+    known = points[broad] + 0.5 * np.minimum(ball_mm[broad], _WIDE * wall_mm)[:, None] * inward[broad]
+    place, radius = _beside(inside, start, known, reach, 0.5 * wall_mm)
+    reach[edge[rows]] = np.inf
+    far = np.flatnonzero(radius < 0.5 * wall_mm)
+    place[far], radius[far] = _grown(inside, start[far], 0.5 * wall_mm, wall_mm, points[rows[far]], reach[far])
     wide = radius >= 0.5 * wall_mm
     found = [(start[k], float(2 * radius[k]), int(rows[k])) for k in np.flatnonzero(~wide & (radius > 0))]
     near = np.flatnonzero(~edge[rows])
@@ -67,6 +75,31 @@ def find_waists(
     length, of = np.array([f[1] for f in found]), np.array([f[2] for f in found])
     half = 0.5 * length[:, None] * inward[of]
     return Ways(middle - half, middle + half, length, face[of], face[of])
+
+
+def _beside(inside: _Material, start: Floats, known: Floats, reach: Floats, enough: float) -> tuple[Floats, Floats]:
+    """For each start (N, 3) a wide place of those known (K, 3) within its reach (N,), to which the straight way never
+    gets narrower than it begins, and the distance there; the start itself where there is none so."""
+    from scipy.spatial import cKDTree
+
+    place, radius = start.copy(), inside.at(start)
+    if not len(known):
+        return place, radius
+    begin = radius.copy()
+    tree = cKDTree(known)
+    gap, nearest = tree.query(start, k=min(_ASKED, len(known)))
+    gap, nearest = gap.reshape(len(start), -1), nearest.reshape(len(start), -1)
+    for k in range(gap.shape[1]):
+        open_ones = np.flatnonzero((radius < enough) & (gap[:, k] <= reach - enough))
+        if not len(open_ones):
+            break
+        goal = known[nearest[open_ones, k]]
+        share = np.array([0.2, 0.4, 0.6, 0.8, 1.0])
+        way = start[open_ones][:, None, :] + share[None, :, None] * (goal - start[open_ones])[:, None, :]
+        value = inside.at(way.reshape(-1, 3)).reshape(len(open_ones), -1)
+        good = (value.min(axis=1) >= 0.98 * begin[open_ones]) & (value[:, -1] >= enough)
+        place[open_ones[good]], radius[open_ones[good]] = goal[good], value[good, -1]
+    return place, radius
 
 
 def _thinned(points: Floats, rows: Ints, apart: float) -> Ints:
@@ -105,6 +138,7 @@ def _grown(
             better = most > radius[going] + 1e-4 * step[going]
             moved = going[better]
             place[moved], radius[moved] = around[better, best[better]], most[better]
+            step[moved] = np.minimum(1.5 * step[moved], _FIRST_STEP * wall)
             going = going[~better]
         step[going] *= 0.5
     return place, radius
@@ -119,7 +153,7 @@ def _necks(
     some = np.flatnonzero(wide)
     if len(some) < 2:
         return []
-    pairs = some[cKDTree(home[some]).query_pairs(_BESIDE * wall, output_type="ndarray")]
+    pairs = some[cKDTree(home[some]).query_pairs(_NEIGHBOURS * wall, output_type="ndarray")]
     a, b = place[pairs[:, 0]], place[pairs[:, 1]]
     pairs = pairs[np.linalg.norm(a - b, axis=1) > 0.25 * wall]
     if not len(pairs):
@@ -155,6 +189,11 @@ def _widest_way(inside: _Material, a: Floats, b: Floats, wall: float) -> tuple[f
     """Half the width of the widest way from a to b through the material around them, and where it is narrowest; None
     where a ball as wide as the wall passes."""
     cell = _CELL * wall
+    n = int(np.ceil(np.linalg.norm(b - a) / (0.5 * cell))) + 1
+    straight = a + np.linspace(0, 1, n)[:, None] * (b - a)
+    width, where = narrowest_along(inside, a - 0.37 * cell, cell, straight, 0.5 * wall, _LEVELS)
+    if width + HALF_DIAGONAL * cell / 2**_LEVELS >= 0.5 * wall:
+        return width, None
     low = np.minimum(a, b) - _AROUND * wall
     shape = np.ceil((np.maximum(a, b) + _AROUND * wall - low) / cell).astype(np.int64) + 1
     index = np.stack(np.meshgrid(*(np.arange(n) for n in shape), indexing="ij"), -1).reshape(-1, 3)
