@@ -12,7 +12,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from bolvek.analyses.soundness import find_defects
-from bolvek.analyses.thickness import SAMPLES_A_WALL, crease_samples, measure, sample_surface, wall_tolerance_mm
+from bolvek.analyses.thickness import SAMPLES_A_WALL, measure, sample_surface, shortest_ways, wall_tolerance_mm
 from bolvek.analyses.thickness.spots import gather_spots
 from bolvek.arrays import Floats
 from bolvek.errors import WorkError
@@ -173,18 +173,19 @@ def _thin_fins(inner: Mesh, wall: float) -> Floats:
     """
     spacing = wall / SAMPLES_A_WALL
     samples = sample_surface(inner, spacing)
-    points, face, normals = crease_samples(inner, spacing)
-    points = np.concatenate([samples.points, points])
-    normals = np.concatenate([inner.normals_of(samples.face), normals])
-    face = np.concatenate([samples.face, face])
+    normals = inner.normals_of(samples.face)
     ones = np.ones(len(inner.faces))
-    m = measure(inner, points, face, ones, widest_ball_mm=1.25 * wall, normals=normals, far_mm=1.25 * wall)
+    m = measure(inner, samples.points, samples.face, ones, widest_ball_mm=1.25 * wall, far_mm=1.25 * wall)
     # a little stricter than the proof, which samples elsewhere
-    thin = np.flatnonzero(m.square & (m.wall < wall - 0.5 * wall_tolerance_mm(wall)))
-    if not len(thin):
+    limit = wall - 0.5 * wall_tolerance_mm(wall)
+    thin = np.flatnonzero(m.square & (m.wall < limit))
+    ways = shortest_ways(inner, limit, wall, spacing)
+    value = np.concatenate([m.wall[thin], ways.length])
+    if not len(value):
         return np.zeros((0, 3))
-    middle = points[thin] - 0.5 * m.wall[thin, None] * normals[thin]
-    spots = gather_spots(middle, m.wall[thin], np.ones(len(thin)), 0.25 * wall)
+    middle = samples.points[thin] - 0.5 * m.wall[thin, None] * normals[thin]
+    middle = np.concatenate([middle, 0.5 * (ways.start + ways.end)])
+    spots = gather_spots(middle, value, np.ones(len(value)), 0.25 * wall)
     rows = np.concatenate([_spread_over(middle[s.rows], 0.25 * wall) for s in spots])
     return rows
 

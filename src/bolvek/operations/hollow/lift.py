@@ -55,7 +55,8 @@ def points_of(mesh: Mesh, faces: Ints, spacing: float) -> tuple[Floats, Ints]:
     only = np.zeros(len(mesh.faces), bool)
     only[faces] = True
     within = sample_surface(mesh, spacing, only)
-    points, face = edge_points(mesh, faces, spacing)
+    # where an edge of the other side crosses one of this between two points, the wall is a thousandth less at most
+    points, face = edge_points(mesh, faces, 0.5 * spacing)
     return np.concatenate([within.points, points]), np.concatenate([within.face, face])
 
 
