@@ -189,3 +189,26 @@ def blade(rng):
     side = rng.uniform(15, 30)
     body = extruded([(0, 0), (side, 0), (side * np.cos(angle), side * np.sin(angle))], 0, 30)
     return Case(_solid(body), set(), WALL)
+
+
+@kind
+def void_behind_a_groove(rng):
+    """Its only way out opens into a groove. It is a room: held over, it runs out."""
+    off = rng.uniform(9, 11, 2)
+    mesh = box((0, 0, 0), (70, 70, 14)).joined(void((20, 20, 3), (50, 50, 6.5)))
+    for k in range(5):
+        one, other = off + 12 * k
+        mesh = without(
+            mesh,
+            brick((-1 - k, one, 9 - 0.01 * k), (71 + k, one + 5, 15 + k)),
+            brick((other, -1 - k, 9.3 + 0.01 * k), (other + 5, 71 + k, 16 + k)),
+        )
+    one, other = off + 26.5
+    return Case(without(mesh, bore((other, one, 5), (other, one, 12), 2.5, rng)), set(), WALL)
+
+
+@kind
+def part_with_a_closed_void_in_a_room(rng):
+    """The closed void is a fault of its own, and none of the room's."""
+    part = box((8, 8, 8), (20, 18, 14)).joined(void((10, 10, 10), (18, 16, 12)))
+    return Case(drained(hollow_block(2.0).joined(part), 2.0, rng), {"cavity_closed"}, 2.0)

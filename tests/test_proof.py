@@ -272,3 +272,10 @@ def test_what_columns_are_too_coarse_for_is_not_called_fit():
         assert clause.state == ("fails" if needed else "not judged")
     # with walls it can tell it drains
     assert measure_liquid(mesh, find_cavities(mesh), ((0.0, 0.0, 1.0),), 6.0, 2.0).judged
+
+
+def test_a_void_behind_a_groove_is_a_room_that_keeps_what_it_holds():
+    mesh = composed("void_behind_a_groove", 2).mesh
+    record = prove(mesh, ProofSettings(wall_mm=2.0, drain_poses=((0.0, 0.0, 1.0),)))
+    assert [c.name for c in record.clauses if c.state == "fails"] == ["liquid"]
+    assert len(record.cavities) == 1 and record.liquid.stays_mm3 == pytest.approx(30 * 30 * 3.5, rel=0.03)

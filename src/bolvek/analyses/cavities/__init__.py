@@ -1,7 +1,15 @@
 """Rooms of air in and around a model: which there are, how they open, how wide their ways out are."""
 
 from bolvek.analyses.cavities.necks import Chamber, Ways, find_ways
-from bolvek.analyses.cavities.rooms import OUTSIDE, Cavities, Cavity, WayOut, default_ball_mm, find_cavities
+from bolvek.analyses.cavities.rooms import (
+    OUTSIDE,
+    Cavities,
+    Cavity,
+    WayOut,
+    convex_shells,
+    default_ball_mm,
+    find_cavities,
+)
 
 __all__ = [
     "OUTSIDE",
@@ -10,6 +18,7 @@ __all__ = [
     "Chamber",
     "WayOut",
     "Ways",
+    "convex_shells",
     "default_ball_mm",
     "find_cavities",
     "find_ways",

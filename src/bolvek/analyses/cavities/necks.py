@@ -74,6 +74,8 @@ def find_ways(mesh: Mesh, least_mm: float) -> Ways:
     Raises WorkError when the lattice would not fit into memory.
     """
     radius = 0.5 * PASSES_SHARE * least_mm
+    if not len(mesh.faces):
+        return Ways(least_mm, least_mm / _CELLS, (), 2 * radius)
     wide = mesh.size + 2 * _CUT_OFF * radius
     cell = max(
         least_mm / _CELLS,

@@ -19,11 +19,13 @@ from bolvek.analyses.shells import Shells, nest_exactly
 from bolvek.arrays import Bools, Floats, Floats32, Ints, Ints32
 from bolvek.mesh import Mesh
 from bolvek.spatial.groups import linked_groups
+from bolvek.spatial.tree import Tree
 from bolvek.spatial.voxels import distance_to, grown, label_regions, look_along, region_boxes, surface_voxels
 
 OUTSIDE, WALL = -1, -2
 MOST_OPENNESS = 0.2
 """A room with more of its boundary open than this is a groove or a bowl, not a cavity."""
+_SMALLER, _LEAST_RADIUS = 0.7, 1.5  # balls that tell a groove from what is behind it: each time so much; voxels
 POCKET_SHARE = 0.01
 """A room smaller than this share of the largest, or a tenth of it of its part's material, is a pocket of the skin."""
 _MOST_VOXELS = 24_000_000
@@ -67,7 +69,7 @@ class Cavities:
     """All rooms, largest first, then closed voids too small for voxels.
 
     face (F,) int32: the room the middle of each face looks into, else OUTSIDE. spacing_mm is the voxel size,
-    ball_mm the diameter of the ball.
+    ball_mm the diameter of the ball; voids: closed ones, by the tree of their shell.
     """
 
     found: tuple[Cavity, ...]
@@ -75,6 +77,7 @@ class Cavities:
     spacing_mm: float
     ball_mm: float
     shell_room: Ints32 = field(repr=False)
+    voids: tuple[tuple[int, Tree], ...] = field(repr=False, default=())
     grids: tuple[_Grid, ...] = field(repr=False, default=())
 
     @property
@@ -102,6 +105,10 @@ class Cavities:
             here = out[inside]
             # a room of one part may lie outside of another
             out[inside] = np.where((here >= 0) | (found == OUTSIDE), here, found)
+        for room, tree in self.voids:
+            low, high = tree.vertices.min(axis=0), tree.vertices.max(axis=0)
+            rows = np.flatnonzero(((points >= low) & (points <= high)).all(axis=1))
+            out[rows[tree.winding(points[rows]) < -0.5]] = room
         return out
 
     def in_a_room(self, point: tuple[float, float, float]) -> bool:
@@ -159,7 +166,7 @@ def find_cavities(
     rooms: list[Cavity] = []
     grids = []
     # a closed void is exact already, and voxels need not look for it: a part is its shell that faces out
-    for shell in np.flatnonzero(nested.volume > 0):
+    for shell in np.flatnonzero((nested.volume > 0) & ~convex_shells(mesh)):
         faces = np.flatnonzero(mesh.topology.shell == shell)
         part = mesh if len(faces) == len(mesh.faces) else mesh.picked(faces)
         found, label, origin = _rooms_of(part, ball, spacing)
@@ -168,12 +175,15 @@ def find_cavities(
         if found:
             grids.append(_Grid(faces, label, origin))
     shell_room = np.full(mesh.topology.shells, OUTSIDE, np.int32)
+    voids: list[tuple[int, Tree]] = []
     for shell, volume in zip(*nested.voids, strict=True):
         low, high = mesh.shell_boxes
         shell_room[shell] = len(rooms)
         middle = 0.5 * (low[shell] + high[shell])
         rooms.append(Cavity(float(volume), _place(middle), (), closed=True))
-    result = Cavities((), np.full(len(mesh.faces), OUTSIDE, np.int32), spacing, ball, shell_room, tuple(grids))
+        lone = mesh.picked(mesh.topology.shell == shell)
+        voids.append((int(shell_room[shell]), lone.tree))
+    result = Cavities((), np.full(len(mesh.faces), OUTSIDE, np.int32), spacing, ball, shell_room, grids=tuple(grids))
     if not rooms:
         return result
     seen = result.look(mesh, mesh.vertices[mesh.faces].mean(axis=1), mesh.unit_normals, unknown=WALL)
@@ -201,8 +211,26 @@ def find_cavities(
         spacing,
         ball,
         table[shell_room],
+        tuple((int(table[room]), tree) for room, tree in voids),
         tuple(grids),
     )
+
+
+_BEND = 1e-6  # sine: edges that bend inward by less are flat
+
+
+def convex_shells(mesh: Mesh) -> Bools:
+    """Shells (S,) of a closed mesh without an edge that bends inward: they have no hollow of their own."""
+    opposite = mesh.topology.opposite
+    half = np.flatnonzero(opposite > np.arange(len(opposite)))
+    a, _ = mesh.edge_ends(half)
+    third = mesh.faces[opposite[half] // 3, (opposite[half] % 3 + 2) % 3]
+    across = mesh.vertices[third] - mesh.vertices[a]
+    rise = np.einsum("ij,ij->i", mesh.normals_of(half // 3), across)
+    inward = rise > _BEND * np.maximum(np.linalg.norm(across, axis=1), 1e-300)
+    convex = np.ones(mesh.topology.shells, bool)
+    convex[mesh.topology.shell[half[inward] // 3]] = False
+    return convex
 
 
 def _merged(rooms: list[Cavity]) -> Cavity:
@@ -238,11 +266,9 @@ def _rooms_of(mesh: Mesh, ball: float, spacing: float) -> tuple[list[Cavity], In
     cores, _ = label_regions(clearance > radius)
     outside = (distance_to(cores == cores[0, 0, 0]) <= radius) & air
     outside |= _rim(outside, air)
-    rooms, count = label_regions(air & ~outside)
-    contact, open_sides = _boundaries(rooms, count, outside)
+    rooms, count, outside = _told_apart(air, clearance, outside, radius)
+    is_cavity = _enclosed(rooms, count, outside) & (np.bincount(rooms.ravel(), minlength=count + 1) >= 4)
     volume = np.bincount(rooms.ravel(), minlength=count + 1)
-    enclosed = open_sides <= MOST_OPENNESS * (contact + open_sides)
-    is_cavity = enclosed & (volume >= 4)
     is_cavity[0] = False
     boxes = region_boxes(rooms, count)
     chosen = sorted(
@@ -261,6 +287,35 @@ def _rooms_of(mesh: Mesh, ball: float, spacing: float) -> tuple[list[Cavity], In
         openings = _openings(mesh, rooms, int(c), box, outside, origin, spacing)
         found.append(Cavity(size, _place(origin + middle * spacing), tuple(openings)))
     return found, label, origin
+
+
+def _enclosed(rooms: Ints32, count: int, outside: Bools) -> Bools:
+    """Regions (count + 1,) whose boundary is mostly wall."""
+    contact, open_sides = _boundaries(rooms, count, outside)
+    return np.asarray(open_sides <= MOST_OPENNESS * (contact + open_sides))
+
+
+def _told_apart(air: Bools, clearance: Floats32, outside: Bools, radius: float) -> tuple[Ints32, int, Bools]:
+    """Regions of the air that the ball does not reach, how many, and the outside.
+
+    A region that is open and yet goes deep is a groove with something behind it: smaller balls, down to three voxels
+    wide, take the groove to the outside until what lies behind is enclosed."""
+    rooms, count = label_regions(air & ~outside)
+    while count:
+        open_ones = np.flatnonzero(~_enclosed(rooms, count, outside))
+        open_ones = open_ones[open_ones > 0]
+        depth = np.zeros(count + 1, np.float32)
+        np.maximum.at(depth, rooms.ravel(), distance_to(outside).ravel())
+        open_ones = open_ones[depth[open_ones] > radius]
+        radius *= _SMALLER
+        if not len(open_ones) or radius < _LEAST_RADIUS:
+            break
+        inside = np.isin(rooms, open_ones)
+        cores, _ = label_regions((clearance > radius) & (inside | outside))
+        outside = outside | ((distance_to(cores == cores[0, 0, 0]) <= radius) & inside)
+        outside |= _rim(outside, air) & inside
+        rooms, count = label_regions(air & ~outside)
+    return rooms, count, outside
 
 
 def _place(point: Floats) -> tuple[float, float, float]:

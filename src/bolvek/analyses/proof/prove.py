@@ -6,7 +6,7 @@ from typing import TypeVar
 
 import numpy as np
 
-from bolvek.analyses.cavities import Cavities, Ways, find_cavities, find_ways
+from bolvek.analyses.cavities import Cavities, Ways, convex_shells, find_cavities, find_ways
 from bolvek.analyses.finding import Finding
 from bolvek.analyses.proof.liquid import judge_liquid, liquid_clause, measure_liquid
 from bolvek.analyses.proof.material import find_voids, judge_material, judge_voids
@@ -109,7 +109,10 @@ def examine(mesh: Mesh, settings: ProofSettings, origin: Origin | None = None) -
 
         least_wall = settings.least_wall_mm
         found_ways, (rooms, wall) = side_by_side(
-            lambda: timed("ways", lambda: find_ways(_opened(mesh, nested), settings.least_drain_mm)), measured
+            lambda: timed(
+                "ways", lambda: find_ways(_opened(mesh, nested, settings.least_drain_mm), settings.least_drain_mm)
+            ),
+            measured,
         )
         cavities, ways = rooms, with_pockets(found_ways, rooms, mesh.volume)
         judged = judge_ways(ways, rooms)
@@ -156,11 +159,18 @@ def _liquid(mesh: Mesh, rooms: Cavities, wall: Wall | None, settings: ProofSetti
     return measure_liquid(mesh, rooms, settings.drain_poses, settings.least_drain_mm, thinnest)
 
 
-def _opened(mesh: Mesh, nested: Shells) -> Mesh:
-    """The mesh without its closed voids and what lies in them: what is closed is judged already."""
-    if not (nested.depth > 0).any():
-        return mesh
-    return mesh.picked(np.isin(mesh.topology.shell, np.flatnonzero(nested.depth == 0)))
+def _opened(mesh: Mesh, nested: Shells, least_mm: float) -> Mesh:
+    """The mesh without its closed voids and what lies in them, which are judged already, and without convex bodies
+    that are no nearer than a drain is wide to any that is not: nothing stays in or between them."""
+    kept = nested.depth == 0
+    convex = convex_shells(mesh) & kept
+    if convex.any():
+        low, high = mesh.shell_boxes
+        hollow = np.flatnonzero(kept & ~convex)
+        for shell in np.flatnonzero(convex).tolist():
+            near = (low[hollow] <= high[shell] + least_mm) & (high[hollow] >= low[shell] - least_mm)
+            kept[shell] = near.all(axis=1).any()
+    return mesh if kept.all() else mesh.picked(kept[mesh.topology.shell])
 
 
 def _fault(defect: Defect, suffix: str) -> Finding:
