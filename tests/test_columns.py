@@ -163,7 +163,7 @@ def test_layers_are_the_sections_of_blocks_and_balls(seed):
     size = float(rng.uniform(3, 9))
     ball_record, _ = read_layers(globe(size, (0, 0, 0), 48), LayerSettings(layer_mm=0.1))
     assert ball_record.area_max_mm2 == pytest.approx(np.pi * size**2, rel=0.01)
-    assert ball_record.count == int(np.ceil(20 * size - 1e-6))
+    assert ball_record.count == int(np.ceil(20 * size - 0.5 - 1e-6))
 
 
 def section_slowly(mesh: Mesh, frame: np.ndarray, z: float) -> float:

@@ -7,6 +7,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+import fool_walls  # noqa: F401
 from bolvek.analyses.cavities import find_cavities, find_ways
 from bolvek.analyses.proof import BORE, INNER, OUTER, ProofSettings, origin_from, prove
 from bolvek.analyses.proof.liquid import judge_liquid, liquid_clause, measure_liquid
@@ -20,7 +21,7 @@ from bolvek.mesh import Mesh
 from bolvek.operations.drain import Drain, DrainSettings, cut_and_trace, drain, plan_bore
 from bolvek.operations.hollow import HollowSettings, hollow
 from bolvek.spatial.isosurface import dense_surface
-from fool import bore, brick, drained, hollow_block, sphere, turned, without
+from fool import bore, brick, composed, drained, hollow_block, sphere, turned, without
 from support import ball, blob, box, shell_box
 
 seeds = st.integers(0, 10_000)

@@ -24,6 +24,8 @@ MILLIMETRES = {
 UNIT_NAMES = {"mm": "millimetres", "cm": "centimetres", "m": "metres", "in": "inches", "ft": "feet", "um": "microns"}
 """Units as people call them."""
 
+_LEAST_LENGTH_MM = 1e-6
+
 _LENGTH = re.compile(r"^\s*([-+]?(?:\d+\.?\d*|\.\d+)(?:[eE][-+]?\d+)?)\s*([a-zµ]*)\s*$")
 
 
@@ -80,9 +82,25 @@ def count_text(n: int, one: str, many: str | None = None) -> str:
     return f"{n:,} {one if n == 1 else many or one + 's'}"
 
 
+def number_text(value: float, digits: int = 3) -> str:
+    """A number for people: so many digits that count, never as a power of ten."""
+    if not value or not math.isfinite(value):
+        return f"{value:.0f}"
+    places = max(0, digits - 1 - math.floor(math.log10(abs(value))))
+    text = f"{value:,.{places}f}"
+    return text.rstrip("0").rstrip(".") if "." in text else text
+
+
+def area_text(mm2: float) -> str:
+    """An area for people, in square millimetres."""
+    return f"{number_text(mm2)} mm2"
+
+
 def length_text(mm: float) -> str:
     """A length for people: three significant digits or thousandths of a millimetre, more of them below a hundredth."""
     size = abs(mm)
+    if 0 < size < _LEAST_LENGTH_MM:
+        return f"less than {_LEAST_LENGTH_MM:.6f} mm"
     return f"{mm:.{2 if size >= 10 else 3 if size >= 0.01 or not size else decimals(size)}f} mm"
 
 
@@ -99,5 +117,9 @@ def size_text(size: object) -> str:
 
 
 def volume_text(mm3: float) -> str:
-    """A volume for people: cubic millimetres when small, else cubic centimetres."""
-    return f"{mm3:.2f} mm3" if abs(mm3) < 100 else f"{mm3 / 1000:.2f} cm3"
+    """A volume for people: cubic millimetres when small, else cubic centimetres, three digits that count at least."""
+    if 0 < abs(mm3) < 0.01:
+        return "less than 0.01 mm3"
+    if abs(mm3) < 100:
+        return f"{mm3:.2f} mm3"
+    return f"{mm3 / 1000:.{3 if abs(mm3) < 1000 else 2}f} cm3"

@@ -9,7 +9,7 @@ import click
 from bolvek.cli.base.options import Asked, models_argument, options, output_option, writing_options
 from bolvek.cli.base.types import LENGTH, PATH, VOLUME, Parsed
 from bolvek.errors import UsageError
-from bolvek.units import length_text, parse_length
+from bolvek.units import area_text, length_text, parse_length
 
 if TYPE_CHECKING:
     from bolvek.cli.base.run import Outcome, Steps
@@ -139,7 +139,7 @@ def _try_ways(
         lines = [
             f"{record.volume_mm3 / 1000:.3f} cm3, {count_text(record.triangles, 'triangle')}",
             f"{length_text(record.to_new.max_mm)} from the original at most",
-            f"lost {record.lost_mm2:.3g} mm2, added {record.added_mm2:.3g} mm2",
+            f"lost {area_text(record.lost_mm2)}, added {area_text(record.added_mm2)}",
             f"leaks in {count_text(len(record.leaks), 'place')}" if record.leaks else "no leak",
         ]
         rows.append((name, f"{recast_text(record)}; {'; '.join(lines[1:])}", ""))

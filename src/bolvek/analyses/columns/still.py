@@ -11,6 +11,7 @@ from functools import cached_property
 import numpy as np
 
 from bolvek.analyses.columns.columns import Columns
+from bolvek.analyses.layering import layers_between
 from bolvek.arrays import Floats, Ints, Ints32
 from bolvek.kernels.grid import flood as kernels
 from bolvek.units import as_triple
@@ -265,6 +266,7 @@ def list_cups(still: Still, least_mm2: float, least_mm: float, layer_mm: float) 
         there = nodes[(bottom <= at) & (top >= at)]
         place = c.middle(still.column[there].astype(np.int64), np.full(len(there), at)).mean(axis=0)
         sill = int(still.sill[nodes[0]])
+        first, last = layers_between(float(bottom.min()) - ground, float(top.max()) - ground, layer_mm)
         found.append(
             Cup(
                 volume_mm3=float(volume[number]),
@@ -273,8 +275,8 @@ def list_cups(still: Still, least_mm2: float, least_mm: float, layer_mm: float) 
                 from_mm=float(bottom.min()) - ground,
                 to_mm=float(top.max()) - ground,
                 widest_at_mm=at - ground,
-                from_layer=int((float(bottom.min()) - ground) / layer_mm),
-                to_layer=int((float(top.max()) - ground) / layer_mm),
+                from_layer=first,
+                to_layer=last,
                 enclosed=sill < 0,
             )
         )

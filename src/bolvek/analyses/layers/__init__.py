@@ -1,7 +1,8 @@
 """The layers of a model, as a slicer will see them."""
 
+from bolvek.analyses.layering import first_layer
 from bolvek.analyses.layers.layers import LayerView, read_layers
-from bolvek.analyses.layers.record import LayerRecord, LayerSettings, Making, Membrane, Slit, first_layer
+from bolvek.analyses.layers.record import LayerRecord, LayerSettings, Making, Membrane, Slit
 from bolvek.analyses.layers.sections import Outline, Stack
 
 __all__ = [

@@ -15,6 +15,7 @@ from bolvek.analyses.columns import (
     pixel_for,
 )
 from bolvek.analyses.columns.still import ends_of
+from bolvek.analyses.layering import first_layer
 from bolvek.analyses.layers.membranes import find_membranes, find_slits
 from bolvek.analyses.layers.record import (
     CUP_MM,
@@ -25,7 +26,6 @@ from bolvek.analyses.layers.record import (
     LayerTable,
     PoseStill,
     findings_of,
-    first_layer,
 )
 from bolvek.analyses.layers.sections import Stack
 from bolvek.analyses.overhangs import Island, OverhangSettings, find_layer_islands

@@ -3,6 +3,7 @@
 import numpy as np
 
 from bolvek.analyses.columns import Columns
+from bolvek.analyses.layering import layers_between
 from bolvek.analyses.layers.record import Membrane, Slit
 from bolvek.analyses.thickness import sample_surface
 from bolvek.analyses.thickness.spots import gather_spots
@@ -63,7 +64,7 @@ def _membrane(c: Columns, rows: Ints, floor_mm: float, layer_mm: float) -> Membr
         area_mm2=len(rows) * c.pixel_mm2,
         least_mm=float(thick.min()),
         where_mm=as_triple(c.middle(int(c.column_of[worst]), float(middle))),
-        layers=(int((low - floor_mm) / layer_mm), int((high - floor_mm) / layer_mm)),
+        layers=layers_between(low - floor_mm, high - floor_mm, layer_mm),
     )
 
 

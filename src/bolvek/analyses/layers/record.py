@@ -8,7 +8,7 @@ from bolvek.analyses.columns import Cup, Pool
 from bolvek.analyses.finding import Finding
 from bolvek.analyses.overhangs import Island
 from bolvek.errors import UsageError
-from bolvek.units import count_text, length_text, point_text, volume_text
+from bolvek.units import area_text, count_text, length_text, point_text, volume_text
 
 Triple = tuple[float, float, float]
 
@@ -18,11 +18,6 @@ CUP_MM2, CUP_MM = 10.0, 0.5
 """Cups narrower or shallower than this hardly pull."""
 PULLING_MM2 = 100.0
 """A cup as wide as this pulls a print off the plate."""
-
-
-def first_layer(height_mm: float, layer_mm: float) -> int:
-    """The first layer that shows what begins at a height above the lowest point: layers are cut in their middle."""
-    return max(int(np.ceil(height_mm / layer_mm - 0.5)), 0)
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -230,7 +225,13 @@ def findings_of(r: LayerRecord, kind: str) -> tuple[Finding, ...]:
         worst = min(r.membranes, key=lambda s: s.least_mm)
         word = "a membrane" if len(r.membranes) == 1 else f"{len(r.membranes):,} membranes"
         text = f"{word} across openings or voids: {length_text(worst.least_mm)} thin at {point_text(worst.where_mm)}"
-        add("membranes", "fault", len(r.membranes), f"{text}, {worst.area_mm2:.3g} mm2 ({worst.kind})", worst.where_mm)
+        add(
+            "membranes",
+            "fault",
+            len(r.membranes),
+            f"{text}, {area_text(worst.area_mm2)} ({worst.kind})",
+            worst.where_mm,
+        )
     if r.slits:
         worst_slit = min(r.slits, key=lambda s: s.width_mm)
         text = f"{count_text(len(r.slits), 'slit')} narrower than a pixel ({length_text(r.slit_mm)}), "

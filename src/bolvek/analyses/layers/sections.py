@@ -7,6 +7,7 @@ from functools import cached_property
 import numpy as np
 
 from bolvek.analyses.columns import frame_of
+from bolvek.analyses.layering import layer_count
 from bolvek.arrays import Bools, Floats, Ints, Ints32
 from bolvek.kernels.surface import sections as kernels
 from bolvek.mesh import Mesh
@@ -58,7 +59,7 @@ class Stack:
     @property
     def count(self) -> int:
         """How many layers it has."""
-        return int(np.ceil(self.tall_mm / self.layer_mm - 1e-6))
+        return layer_count(self.tall_mm, self.layer_mm)
 
     @property
     def heights_mm(self) -> Floats:

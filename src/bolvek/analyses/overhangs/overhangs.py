@@ -4,6 +4,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from bolvek.analyses.layering import layer_count
 from bolvek.analyses.overhangs.islands import Sweep, find_islands
 from bolvek.analyses.overhangs.record import Island, OverhangRecord, OverhangSettings, OverhangZone, findings_of
 from bolvek.analyses.overhangs.standing import bed_contact, centre_of_mass, foot
@@ -137,7 +138,7 @@ def _find(mesh: Mesh, s: OverhangSettings) -> tuple[OverhangRecord, Ints8]:
         bed_contact_mm2=contact,
         foot_mm=width,
         height_mm=tall,
-        layers=int(np.ceil(tall / s.layer_mm - 1e-6)),
+        layers=layer_count(tall, s.layer_mm),
         centre_of_mass_mm=centre,
         bed_margin_mm=margin,
         open_skin=bool(shells.openings.skin.any()),

@@ -162,7 +162,7 @@ def _settled(mesh: Mesh, nested: Shells, sheet: Bools) -> Shells:
     """The nesting without sheets as containers, and without pairs of shells that cross each other.
 
     Unless one faces in, no shell that faces out holds it without crossing, and it lies in the other with most of its
-    surface: a cavity that breaks through.
+    surface: a cavity that breaks through; or one faces out and lies so in a cavity: a part that stands on its floor.
     """
     inner, outer = nested.inner, nested.outer
     if not len(inner):
@@ -173,7 +173,9 @@ def _settled(mesh: Mesh, nested: Shells, sheet: Bools) -> Shells:
     crosses = np.isin(inner * n + outer, crossing)
     held = np.zeros(n, bool)
     held[inner[~crosses & ~sheet[outer] & (nested.volume[outer] > 0)]] = True
-    for k in np.flatnonzero(crosses & (nested.volume[inner] < 0) & ~held[inner] & ~sheet[outer]):
+    breaks = (nested.volume[inner] < 0) & ~held[inner]
+    stands = (nested.volume[inner] > 0) & (nested.volume[outer] < 0)
+    for k in np.flatnonzero(crosses & (breaks | stands) & ~sheet[outer]):
         crosses[k] = _share_inside(mesh, int(inner[k]), int(outer[k])) < 0.5
     keep = ~sheet[outer] & ~crosses
     inner, outer = inner[keep], outer[keep]

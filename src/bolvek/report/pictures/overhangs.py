@@ -15,7 +15,7 @@ from bolvek.report.pictures.numbered import SIDE, VIEW, add_image, numbered_view
 from bolvek.report.pictures.plain import HEIGHT, WIDTH, Caption, new_figure, png_bytes
 from bolvek.report.pictures.raster import render
 from bolvek.report.pictures.view import View
-from bolvek.units import length_text
+from bolvek.units import area_text, length_text
 
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
@@ -101,7 +101,7 @@ def _places(r: OverhangRecord) -> list[tuple[str, str, Floats, float]]:
     zones = []
     for z in sorted(r.zones, key=lambda z: (-z.support_mm3, -z.area_mm2)):
         if z.kind != "free":
-            words = f"{names[z.kind]}, {z.area_mm2:.3g} mm2"
+            words = f"{names[z.kind]}, {area_text(z.area_mm2)}"
             if z.kind == "bridge":
                 words += f", spans {length_text(z.span_mm or 0.0)}"
             elif z.reach_mm is not None:

@@ -12,7 +12,7 @@ from bolvek.report.pictures import palette
 from bolvek.report.pictures.callouts import MOST, Callout, best_views, nearest_surface
 from bolvek.report.pictures.numbered import SIDE, VIEW, numbered_view, spot_list
 from bolvek.report.pictures.plain import HEIGHT, WIDTH, Caption, new_figure, png_bytes
-from bolvek.units import length_text
+from bolvek.units import area_text, length_text
 
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
@@ -44,7 +44,7 @@ def walls_picture(mesh: Mesh, record: WallRecord, settings: WallSettings, captio
 def _spot(mesh: Mesh, number: int, zone: WallZone) -> Callout:
     where = np.array(zone.where_mm)
     anchor, normal = nearest_surface(mesh, where)
-    text = f"{_KINDS[zone.kind]}, {length_text(zone.min_mm)}, {zone.area_mm2:.3g} mm2"
+    text = f"{_KINDS[zone.kind]}, {length_text(zone.min_mm)}, {area_text(zone.area_mm2)}"
     code = "gap" if zone.kind == "gap" else "wall"
     return Callout(number, code, text, where, max(zone.size_mm), anchor, normal)
 

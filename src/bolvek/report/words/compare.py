@@ -2,7 +2,7 @@
 
 from bolvek.analyses.deviation import CompareRecord, OneWay
 from bolvek.report.words.common import MOST_LISTED, limited
-from bolvek.units import count_text, length_text, point_text, size_text, volume_text
+from bolvek.units import count_text, length_text, number_text, point_text, size_text, volume_text
 
 Styled = tuple[str, str, str]
 
@@ -42,11 +42,21 @@ def compare_rows(record: CompareRecord, *, most: int = MOST_LISTED) -> list[Styl
         return rows
     rows.append(("old to new", _way_text(record.to_new), ""))
     rows.append(("new to old", _way_text(record.to_old), ""))
-    rows.append(("size", _became(size_text(record.size_old_mm), size_text(record.size_new_mm)), ""))
-    volumes = ["no volume" if v is None else volume_text(v) for v in (record.volume_old_mm3, record.volume_new_mm3)]
-    text = _became(*volumes)
-    if record.volume_old_mm3 and record.volume_new_mm3 and volumes[0] != volumes[1]:
-        text += f" ({100 * (record.volume_new_mm3 / record.volume_old_mm3 - 1):+.2g}%)"
+    old, new = record.size_old_mm, record.size_new_mm
+    text = _became(size_text(old), size_text(new), equal=old == new)
+    if old != new and size_text(old) == size_text(new):
+        text += ": " + ", ".join(
+            f"{axis} {'+' if b > a else '-'}{length_text(abs(b - a))}"
+            for axis, a, b in zip("xyz", old, new, strict=True)
+            if a != b
+        )
+    rows.append(("size", text, ""))
+    was, now = record.volume_old_mm3, record.volume_new_mm3
+    volumes = ["no volume" if v is None else volume_text(v) for v in (was, now)]
+    text = _became(*volumes, equal=was == now)
+    if was and now and was != now:
+        more = "more" if now > was else "less"
+        text += f": {volume_text(abs(now - was))} {more} ({number_text(100 * abs(now / was - 1), 2)}%)"
     rows.append(("volume", text, ""))
     rows.append(("shells", _became(f"{record.shells_old:,}", f"{record.shells_new:,}"), ""))
     rows.append(("openings", _became(f"{record.openings_old:,}", f"{record.openings_new:,}"), ""))
@@ -61,5 +71,8 @@ def compare_rows(record: CompareRecord, *, most: int = MOST_LISTED) -> list[Styl
     return rows
 
 
-def _became(old: str, new: str) -> str:
-    return f"{new}, as before" if old == new else f"{old} became {new}"
+def _became(old: str, new: str, *, equal: bool | None = None) -> str:
+    """As before only where it is equal, not where it merely reads the same."""
+    if old == new:
+        return f"{new}, as before" if equal or equal is None else f"about {new} as before"
+    return f"{old} became {new}"

@@ -3,7 +3,7 @@
 from bolvek.analyses.columns import Cup, Pool
 from bolvek.analyses.layers import LayerRecord, first_layer
 from bolvek.report.words.common import MOST_LISTED, Row, limited
-from bolvek.units import count_text, length_text, point_text, volume_text
+from bolvek.units import area_text, count_text, length_text, point_text, volume_text
 
 
 def layer_rows(r: LayerRecord, holes: list[str], *, most: int = MOST_LISTED) -> list[Row]:
@@ -37,7 +37,7 @@ def layer_rows(r: LayerRecord, holes: list[str], *, most: int = MOST_LISTED) -> 
         [
             (
                 "membrane" if not k else "",
-                f"{s.kind}, {length_text(s.least_mm)} thin, {s.area_mm2:.3g} mm2 at {point_text(s.where_mm)}, "
+                f"{s.kind}, {length_text(s.least_mm)} thin, {area_text(s.area_mm2)} at {point_text(s.where_mm)}, "
                 f"layers {s.layers[0]:,} to {s.layers[1]:,}",
             )
             for k, s in enumerate(r.membranes)

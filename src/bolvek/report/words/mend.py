@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 from bolvek.analyses.finding import Finding
 from bolvek.operations.mend import FAULT_WORDS, Faults, Left, MendRecord, MendStep
 from bolvek.report.words.common import MOST_LISTED, limited
-from bolvek.units import count_text, length_text, point_text, volume_text
+from bolvek.units import area_text, count_text, length_text, point_text, volume_text
 
 if TYPE_CHECKING:
     from bolvek.report.record import Try
@@ -187,7 +187,7 @@ def try_texts(one: "Try", record: MendRecord) -> list[str]:
     volume = f", {volume_text(one.volume_mm3)} in all" if one.volume_mm3 is not None else ""
     return [
         f"closed {how or 'nothing'}",
-        f"{count_text(one.added, 'new face')}, {one.area_mm2:.4g} mm2{volume}",
+        f"{count_text(one.added, 'new face')}, {area_text(one.area_mm2)}{volume}",
         f"sharpest bend {one.bend_deg:.0f} degrees",
         verdict_text(record),
     ]

@@ -3,7 +3,7 @@
 from bolvek.analyses.finding import Finding
 from bolvek.operations.recast import RecastRecord
 from bolvek.operations.slim import SlimRecord
-from bolvek.units import count_text, length_text, point_text, volume_text
+from bolvek.units import area_text, count_text, length_text, point_text, volume_text
 
 Styled = tuple[str, str, str]
 
@@ -18,7 +18,7 @@ def recast_text(record: RecastRecord) -> str:
     if record.edge_points:
         text += f"; sharp edges brought back at {record.edge_points:,} points"
     if record.grown_mm2:
-        text += f"; {record.grown_mm2:.4g} mm2 of thin faces made {length_text(2 * record.grow_mm)} thick"
+        text += f"; {area_text(record.grown_mm2)} of thin faces made {length_text(2 * record.grow_mm)} thick"
     return text
 
 
@@ -44,7 +44,7 @@ def recast_rows(record: RecastRecord) -> list[Styled]:
             place = (
                 f"; {count_text(len(zones), 'place')}, the largest at {point_text(zones[0].where_mm)}" if zones else ""
             )
-            rows.append((name, f"{area:.4g} mm2 {why}{place}", "yellow"))
+            rows.append((name, f"{area_text(area)} {why}{place}", "yellow"))
     rows += [("leak", leak_text(leak.volume_mm3, leak.where_mm, leak.width_mm), "yellow") for leak in record.leaks]
     return rows
 
@@ -64,7 +64,7 @@ def recast_findings(record: RecastRecord) -> tuple[Finding, ...]:
         for leak in record.leaks
     ]
     if record.lost:
-        text = f"{record.lost_mm2:.4g} mm2 of the original have nothing near them: too fine for the grid"
+        text = f"{area_text(record.lost_mm2)} of the original have nothing near them: too fine for the grid"
         found.append(Finding("lost", "note", len(record.lost), text, record.lost[0].where_mm))
     return tuple(found)
 

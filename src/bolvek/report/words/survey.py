@@ -12,7 +12,7 @@ from bolvek.formats.registry import Model
 from bolvek.profiles import Material, Printer
 from bolvek.report.classes import class_of
 from bolvek.report.words.common import MOST_LISTED, Row, limited
-from bolvek.units import count_text, length_text, point_text, size_text, volume_text
+from bolvek.units import area_text, count_text, length_text, point_text, size_text, volume_text
 
 _PURPOSES = {"slice": "to slice", "hollow": "to hollow", "measure": "to measure"}
 _MEANS = {
@@ -258,7 +258,7 @@ def _solid_text(s: Survey, material: Material) -> str:
 
 
 def _area_text(mm2: float) -> str:
-    return f"{mm2 / 100:.2f} cm2" if mm2 >= 100 else f"{mm2:.4g} mm2"
+    return f"{mm2 / 100:.2f} cm2" if mm2 >= 100 else f"{area_text(mm2)}"
 
 
 def _part_text(part: object) -> str:

@@ -2,7 +2,7 @@
 
 from bolvek.analyses.finding import Finding
 from bolvek.operations.thicken import ThickenRecord
-from bolvek.units import count_text, length_text, point_text, volume_text
+from bolvek.units import area_text, count_text, length_text, point_text, volume_text
 
 Styled = tuple[str, str, str]
 
@@ -18,7 +18,7 @@ def thicken_text(record: ThickenRecord) -> str:
         if not before:
             return f"no wall is thinner than {length_text(record.thickness_mm)}: nothing was changed"
         return (
-            f"{before:.4g} mm2 thinner than {length_text(record.thickness_mm)} before, {after:.4g} mm2 now, "
+            f"{area_text(before)} thinner than {length_text(record.thickness_mm)} before, {area_text(after)} now, "
             f"in {count_text(record.filled, 'patch', 'patches')}; {kept}"
         )
     sheets = count_text(record.sheets, "sheet")
@@ -44,7 +44,7 @@ def thicken_rows(record: ThickenRecord) -> list[Styled]:
     if record.turned:
         rows.append(("turned", f"{count_text(record.turned, 'face')} that disagreed with the rest", ""))
     if record.trimmed_mm2:
-        rows.append(("trimmed", f"{record.trimmed_mm2:.3g} mm2 off the rim", "yellow"))
+        rows.append(("trimmed", f"{area_text(record.trimmed_mm2)} off the rim", "yellow"))
     if record.closed and record.way != "walls":
         rows.append(("closed", f"{count_text(record.closed, 'closed shell')} left as they were", ""))
     if record.way == "skin":
@@ -82,9 +82,9 @@ def thicken_findings(record: ThickenRecord) -> tuple[Finding, ...]:
     ):
         if zones:
             where = f"in {count_text(len(zones), 'place')}, the largest at {point_text(zones[0].where_mm)}"
-            text = f"{area:.3g} mm2 {why}, {where}"
+            text = f"{area_text(area)} {why}, {where}"
             found.append(Finding(code, "note", len(zones), text, zones[0].where_mm))
     if record.way == "walls" and thicken_verdict(record) == "thin":
-        text = f"{record.thin_after_mm2 or 0.0:.3g} mm2 of wall stay thinner than {length_text(record.thickness_mm)}"
+        text = f"{area_text(record.thin_after_mm2 or 0.0)} of wall stay thinner than {length_text(record.thickness_mm)}"
         found.append(Finding("thin", "fault", 1, text))
     return tuple(found)

@@ -2,7 +2,7 @@
 
 from bolvek.analyses.thickness import Measured, WallEdge, WallRecord, WallZone
 from bolvek.report.words.common import MOST_LISTED, Row, limited, percent
-from bolvek.units import count_text, length_text, point_text, size_text
+from bolvek.units import area_text, count_text, length_text, point_text, size_text
 
 _MOST_LARGER = 50.0  # nobody enlarges a model further than this
 
@@ -70,7 +70,7 @@ def _wall_zone_text(z: WallZone) -> str:
     shells = f"shell {z.shells[0]}" if len(z.shells) == 1 else "shells " + ", ".join(str(s) for s in z.shells)
     words = head.get(z.kind, f"{length_text(z.min_mm)} at least, {length_text(z.mean_mm)} on average")
     return (
-        f"{words}, {z.area_mm2:.3g} mm2, {size_text(z.size_mm)}, thinnest at {point_text(z.where_mm)}; "
+        f"{words}, {area_text(z.area_mm2)}, {size_text(z.size_mm)}, thinnest at {point_text(z.where_mm)}; "
         f"{z.decided}, {shells}"
     )
 
