@@ -317,3 +317,12 @@ def test_a_foot_of_many_facets_is_one_side_however_it_is_turned_and_rounded(seed
     assert record.bed_mm2 == pytest.approx(2400, rel=1e-3)
     cosine = np.abs(flat_sides(mesh) @ down)
     assert (cosine > np.cos(np.radians(0.02))).sum() == 2  # the foot and the top, each once
+
+
+@pytest.mark.parametrize("span", (1.5, 3.0, 19.9, 24.0, 52.0))
+def test_spans_are_exact_and_the_limit_is_the_limit(span):
+    end = 8 + span
+    table = prism([(0, 0), (4, 0), (4, 20), (end - 4, 20), (end - 4, 0), (end, 0), (end, 24), (0, 24)], 12.0)
+    found = hangs(table, bridge_most_mm=span * (1 + 1e-4))
+    assert [(z.kind, z.span_mm) for z in found.zones] == [("bridge", pytest.approx(span, rel=1e-5))]
+    assert [z.kind for z in hangs(table, bridge_most_mm=span * (1 - 1e-3)).zones] == ["cantilever"]

@@ -116,6 +116,11 @@ def size_text(size: object) -> str:
     return " x ".join(f"{float(x):.{n}f}" for x in size) + " mm"  # type: ignore[attr-defined]
 
 
+def bytes_text(megabytes: float) -> str:
+    """The size of a file for people."""
+    return f"{megabytes:.1f} MB" if megabytes >= 1 else f"{1000 * megabytes:.1f} kB"
+
+
 def volume_text(mm3: float) -> str:
     """A volume for people: cubic millimetres when small, else cubic centimetres, three digits that count at least."""
     if 0 < abs(mm3) < 0.01:

@@ -23,7 +23,7 @@ if TYPE_CHECKING:
     from bolvek.analyses.layers import LayerRecord, LayerView, Making
     from bolvek.cli.base.run import Outcome, Steps
     from bolvek.formats import Model
-    from bolvek.profiles import Printer
+    from bolvek.profiles import Material, Printer
 
 _HOLES = 3
 """Of how many pools it is told what a hole would free."""
@@ -62,7 +62,7 @@ def command(
     models: tuple[Path, ...],
     layer: float | None,
     printer: str | None,
-    material: str,
+    material: str | None,
     price: tuple[float, str] | None,
     up: tuple[float, float, float],
     poses: tuple[tuple[float, float, float], ...],
@@ -102,7 +102,7 @@ def command(
         least_wall_mm=limits(printer)[1] if least_wall is None else least_wall,
         on_plate=on_plate,
         drain_poses=poses,
-        making=_making(known, profiles.material(material).density_g_cm3, price),
+        making=_making(known, profiles.material_for(material, known), price),
     )
     scaling, asked = scaling_of(height, longest, by), Asked(**shared)
     if heights and asked.picture_target is None and svg is None:
@@ -138,14 +138,19 @@ def command(
 
         return measured(model, scaled, record, {"layers": record}, rows, layer_line(record), draw, outputs)
 
-    run(Run(verb="layers", settings={"": settings}, work=work, alone={"--csv": table}), models, asked)
+    run(Run(verb="layers", settings={"": settings}, work=work, alone={"--csv": table}, model_only=True), models, asked)
 
 
-def _making(known: "Printer | None", density: float, price: tuple[float, str] | None) -> "Making":
+def _making(known: "Printer | None", material: "Material", price: tuple[float, str] | None) -> "Making":
     from bolvek.analyses.layers import Making
 
     per = {price[1]: price[0]} if price else {}
-    making = Making(density_g_cm3=density, price_per_l=per.get("l"), price_per_kg=per.get("kg"))
+    making = Making(
+        material=material.name,
+        density_g_cm3=material.density_g_cm3,
+        price_per_l=per.get("l"),
+        price_per_kg=per.get("kg"),
+    )
     if known is None:
         return making
     return dataclasses.replace(

@@ -107,6 +107,7 @@ def command(
     asks: dict[str, Any] = {"": settings} | ({"compare": compare} if compare is not None else {})
     how = Run(
         verb="overhangs",
+        model_only=True,
         settings=asks,
         work=work,
         alone={"--sheet": sheet},

@@ -100,6 +100,7 @@ def command(
 
     how = Run(
         verb="proof",
+        model_only=True,
         settings={"": settings},
         work=work,
         inputs={"--before": before},

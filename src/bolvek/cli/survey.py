@@ -28,7 +28,7 @@ if TYPE_CHECKING:
 def command(
     models: tuple[Path, ...],
     isolate: Path | None,
-    material: str,
+    material: str | None,
     near: float | None,
     sliver: float | None,
     knife: float,
@@ -55,7 +55,7 @@ def command(
     asked = Asked(**shared)
     settings = SurveySettings(near_mm=near, sliver_mm=sliver, knife_deg=knife)
     profiles = load_profiles()
-    chosen = profiles.material(material)
+    chosen = profiles.material_for(material, None)
     if isolate:
         check_suffix(isolate)
 

@@ -98,4 +98,8 @@ def command(
         outputs = [] if values is None else [values]
         return measured(model, scaled, record, {"walls": record}, rows, wall_line(record), draw, outputs)
 
-    run(Run(verb="walls", settings={"": settings}, work=work, alone={"--values": values}), models, asked)
+    run(
+        Run(verb="walls", settings={"": settings}, work=work, alone={"--values": values}, model_only=True),
+        models,
+        asked,
+    )

@@ -2,7 +2,7 @@
 
 import re
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 import numpy as np
@@ -16,7 +16,7 @@ from bolvek.formats.soup import Parts, Polygons, Soup
 from bolvek.formats.text import as_utf8
 from bolvek.formats.threemf import read_3mf
 from bolvek.mesh import Mesh
-from bolvek.units import MILLIMETRES
+from bolvek.units import MILLIMETRES, count_text
 
 SUFFIXES = {".stl": "STL", ".obj": "OBJ", ".ply": "PLY", ".off": "OFF", ".3mf": "3MF"}
 """Formats by the suffix of a file."""
@@ -49,6 +49,19 @@ class Model:
     parts: Parts | None = None
     polygons: Polygons = Polygons()
     declared: bool = False
+
+    def without_support(self) -> "Model":
+        """The model without what the file says only holds it while it is built; itself where there is none, or nothing
+        else."""
+        if self.parts is None or not self.parts.support:
+            return self
+        kept = ~np.isin(self.parts.part, list(self.parts.support))
+        if kept.all() or not kept.any():
+            return self
+        n = len(self.parts.support)
+        told = f"{count_text(n, 'support object')} of the file left out: no part of the model"
+        parts = replace(self.parts, part=self.parts.part[kept])
+        return replace(self, mesh=self.mesh.picked(kept), parts=parts, warnings=(*self.warnings, told))
 
 
 def recognise(data: bytes) -> str | None:

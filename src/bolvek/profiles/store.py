@@ -72,6 +72,15 @@ class Profiles:
         """The material of a name; raises UsageError with the names there are."""
         return _pick(self.materials, name, "material")
 
+    def material_for(self, name: str | None, printer: Printer | None) -> Material:
+        """The material of a name, or the first of the printer's kind; of resin without a printer."""
+        kind = printer.kind if printer is not None else "resin"
+        if name is None:
+            name = next((m.name for m in self.materials.values() if m.kind == kind), None)
+        if name is None:
+            raise UsageError(f"no profile names a material for a {kind} printer: name one with --material")
+        return self.material(name)
+
 
 def _pick(known: dict[str, P], name: str, what: str) -> P:
     if name in known:

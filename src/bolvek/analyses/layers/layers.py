@@ -95,6 +95,7 @@ def read_layers(mesh: Mesh, settings: LayerSettings) -> tuple[LayerRecord, Layer
         height_mm=stack.tall_mm,
         volume_mm3=volume,
         resin_ml=volume / 1000,
+        material=s.making.material,
         weight_g=s.making.weight_g(volume),
         price=s.making.price(volume),
         time_s=s.making.seconds(stack.count, volume),

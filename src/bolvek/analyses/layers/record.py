@@ -24,10 +24,12 @@ PULLING_MM2 = 100.0
 class Making:
     """How a layer is made. kind: "resin" or "filament"; times in seconds, None where not known; density g/cm3.
 
-    price_per_l: of a litre; price_per_kg: of a kilogram. pixel_mm: what the printer can tell apart.
+    material: what it is weighed as; price_per_l: of a litre; price_per_kg: of a kilogram. pixel_mm: what the printer
+    can tell apart.
     """
 
     kind: str = "resin"
+    material: str = ""
     exposure_s: float | None = None
     first_exposure_s: float | None = None
     first_layers: int = 0
@@ -162,6 +164,7 @@ class LayerRecord:
     height_mm: float
     volume_mm3: float
     resin_ml: float
+    material: str
     weight_g: float | None
     price: float | None
     time_s: float | None

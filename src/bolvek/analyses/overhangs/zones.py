@@ -18,6 +18,9 @@ BRIDGE_DEG, FLAT_SHARE = 10.0, 0.9
 HELD_SHARE = 0.98
 """A bridge is held on both sides in this share of its plan, on a raster of up to `CELLS` cells a side."""
 
+_EXACTLY = 6  # directions in which a span is measured exactly
+_JUST_BENEATH = 1e-5  # of the longest side
+_ROUNDING = 1e-6  # a span that is as long as may be comes out so much longer
 CELLS, _FEW_CELLS = 120, 40
 _WAYS, _SIDES = 12, 4  # directions a bridge may run in: evenly spread, and along and across its longest sides
 _FINE_ZONES = 100  # largest flat zones whose plan gets the fine raster
@@ -98,7 +101,7 @@ def gather_zones(
             own = sides[side_order[side_ends[z] : side_ends[z + 1]]]
             span = _span(mesh, faces, borders, own, plan, tree if (sunk == z).any() else None, up, cells)
         name = "cantilever"
-        if span is not None and span[0] <= s.bridge_most_mm + span[1]:
+        if span is not None and span <= s.bridge_most_mm * (1 + _ROUNDING):
             name = "bridge"
         elif not len(borders) and begins[z]:
             name = "free"
@@ -115,7 +118,7 @@ def gather_zones(
                 as_triple(high - low),
                 float(np.degrees(np.arccos(np.clip(-slope[faces].min(), -1, 1)))),
                 reach,
-                None if span is None else span[0],
+                span,
                 float((flat[rows] * drop[rows]).sum()),
             )
         )
@@ -159,8 +162,8 @@ def _reach(points: Floats, edges: Floats) -> float:
 
 def _span(
     mesh: Mesh, faces: Ints, edges: Floats, sides: Floats, plan: Floats, tree: Tree | None, up: Floats, cells: int
-) -> tuple[float, float] | None:
-    """The span (mm) of a flat zone as a bridge in the best direction, and how exact that is; None where it is none.
+) -> float | None:
+    """The span (mm) of a flat zone as a bridge in the best direction; None where it is none.
 
     edges (E, 2, 2) hold it; sides (S, 2, 2) are all there are, and say in which directions to look first.
     On a raster of its plan, lines run both ways from every cell until they come to what holds the zone (edges, other
@@ -205,5 +208,46 @@ def _span(
     held = np.flatnonzero(share >= HELD_SHARE)
     if not len(held):
         return None
-    # a line is counted to the middle of the cell that holds it, a cell too far on average
-    return max(float(span[held].min()) - 1.0, 0.5) * step, 2.0 * step
+    best = held[np.argsort(span[held], kind="stable")[:_EXACTLY]]
+    if tree is None:
+        exact = [_across(some.points @ plan.T, borders, ways[k], step) for k in best.tolist()]
+    else:
+        exact = [_beneath(mesh, faces, some.points[~inside], ways[k] @ plan, up) for k in best.tolist()]
+    # where that does not tell, in cells, one too far rather than one too near
+    return min(e if e is not None else float(span[k]) * step for e, k in zip(exact, best.tolist(), strict=True))
+
+
+def _beneath(mesh: Mesh, faces: Ints, points: Floats, way: Floats, up: Floats) -> float | None:
+    """The longest way (mm) along a direction just beneath points (P, 3) of a zone, from what it stands in to the next;
+    None where one comes out nowhere, or meets the zone itself."""
+    start = points - _JUST_BENEATH * float(mesh.size.max()) * up
+    both = [mesh.tree.rays(start, np.broadcast_to(side * way, start.shape), alone=True) for side in (1.0, -1.0)]
+    length = both[0].distance[:, 0] + both[1].distance[:, 0]
+    own = np.isin(both[0].face[:, 0], faces) | np.isin(both[1].face[:, 0], faces)
+    if not len(length) or own.any() or not np.isfinite(length).all():
+        return None
+    return float(length.max())
+
+
+def _across(points: Floats, borders: Floats, way: Floats, step: float) -> float | None:
+    """The longest way (mm) along a direction, through points (P, 2) of a zone, from one of the edges (E, 2, 2) that
+    hold it to the next; None where none has one on both sides."""
+    aside = np.array([-way[1], way[0]])
+    along, at = points @ way, points @ aside
+    ends_along, ends_at = borders @ way, borders @ aside
+    line = np.floor(at / step).astype(np.int64)
+    longest = None
+    for number in np.unique(line).tolist():
+        mine = line == number
+        t = float(np.median(at[mine]))
+        over = (ends_at.min(axis=1) <= t) & (ends_at.max(axis=1) >= t) & (np.ptp(ends_at, axis=1) > 0)
+        share = (t - ends_at[over, 0]) / (ends_at[over, 1] - ends_at[over, 0])
+        held = np.sort(ends_along[over, 0] + share * (ends_along[over, 1] - ends_along[over, 0]))
+        if len(held) < 2:
+            continue
+        k = np.searchsorted(held, along[mine])
+        k = k[(k > 0) & (k < len(held))]
+        if len(k):
+            found = float((held[k] - held[k - 1]).max())
+            longest = found if longest is None else max(longest, found)
+    return longest

@@ -117,7 +117,7 @@ def survey(mesh: Mesh, settings: SurveySettings = SurveySettings(), parts: Parts
         vertices=len(mesh.vertices),
         size_mm=as_triple(mesh.size),
         low_mm=as_triple(mesh.bounds[0]),
-        area_mm2=body.area,
+        area_mm2=float(body.face_areas[role[body.topology.shell] != "support"].sum()),
         volume_mm3=_volume(found, role) if not body.topology.badly_oriented_edges else None,
         shells=topology.shells,
         shell_list=shells,

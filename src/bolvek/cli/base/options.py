@@ -49,7 +49,10 @@ def options(*decorators: Callable[[F], F]) -> Callable[[F], F]:
 
 models_argument = click.argument("models", type=PATH, metavar="MODEL...", nargs=-1, required=True)
 material_option = click.option(
-    "--material", default="standard-resin", show_default=True, help="What to weigh it in; 'bolvek profiles' lists them."
+    "--material",
+    metavar="NAME",
+    help="What to weigh it in ('bolvek profiles' lists them); without it the first of the printer's kind: "
+    "standard-resin, or plain-filament.",
 )
 printer_option = click.option(
     "--printer", metavar="NAME", help="Take limits from a printer; 'bolvek profiles' lists them."

@@ -94,7 +94,8 @@ class Run:
     that of the files written, where it is not the model's own. alone: targets that only one model may have, inputs:
     other files read for it. kernels: groups of them needed beyond the table. texts: what is told of each step.
     as_set: what is found from all meshes together before the work, which gets it as a third argument. keeps_names: the
-    parts of the outcome's model, numbered face by face, are written with it.
+    parts of the outcome's model, numbered face by face, are written with it. model_only: objects that the file calls
+    support are left out before the work.
     """
 
     verb: str
@@ -108,6 +109,7 @@ class Run:
     texts: Mapping[str, Callable[[Any], str]] = field(default_factory=dict)
     as_set: "Callable[[Sequence[Mesh]], Any] | None" = None
     keeps_names: bool = False
+    model_only: bool = False
 
 
 @dataclass(frozen=True)
@@ -194,6 +196,7 @@ def _run_all(how: Run, files: list[Path], targets: list[Path], asked: Asked, tal
             talk.row("model", str(file), "bold")
         try:
             model = read.pop(file, None) or step("read", partial(read_model, file, unit=asked.unit))
+            model = model.without_support() if how.model_only else model
             outcome = _one(how, model, step, target, shared, asked, talk, done, several=several)
         except BolvekError as error:
             if not several:

@@ -4,12 +4,14 @@ from pathlib import Path
 
 from bolvek.formats.registry import Model
 from bolvek.formats.safe import Written
-from bolvek.units import count_text, size_text
+from bolvek.units import bytes_text, count_text, size_text
 
 
 def model_text(model: Model) -> str:
     """What was read."""
-    text = f"{count_text(len(model.mesh.faces), 'triangle')}, {size_text(model.mesh.size)}, {model.megabytes:.1f} MB"
+    text = (
+        f"{count_text(len(model.mesh.faces), 'triangle')}, {size_text(model.mesh.size)}, {bytes_text(model.megabytes)}"
+    )
     if model.format != "STL":
         text += f", {model.format}"
     if model.unit != "mm":
@@ -27,4 +29,4 @@ def written_text(path: Path, written: Written) -> str:
         if written.names_lost
         else ""
     )
-    return f"{path} ({written.bytes / 1e6:.1f} MB), read back and compared{rounded}{lost}"
+    return f"{path} ({bytes_text(written.bytes / 1e6)}), read back and compared{rounded}{lost}"

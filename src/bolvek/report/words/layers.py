@@ -76,7 +76,7 @@ def layer_rows(r: LayerRecord, holes: list[str], *, most: int = MOST_LISTED) -> 
 def _material(r: LayerRecord) -> str:
     text = f"{volume_text(r.volume_mm3)}, {r.resin_ml:.2f} ml"
     if r.weight_g is not None:
-        text += f", {r.weight_g:.1f} g"
+        text += f", {r.weight_g:.1f} g" + (f" of {r.material}" if r.material else "")
     if r.price is not None:
         text += f", costs {r.price:.2f}"
     if r.time_s is not None:

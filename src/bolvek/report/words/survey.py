@@ -12,7 +12,7 @@ from bolvek.formats.registry import Model
 from bolvek.profiles import Material, Printer
 from bolvek.report.classes import class_of
 from bolvek.report.words.common import MOST_LISTED, Row, limited
-from bolvek.units import area_text, count_text, length_text, point_text, size_text, volume_text
+from bolvek.units import area_text, bytes_text, count_text, length_text, point_text, size_text, volume_text
 
 _PURPOSES = {"slice": "to slice", "hollow": "to hollow", "measure": "to measure"}
 _MEANS = {
@@ -213,17 +213,13 @@ def _line_verdict(s: Survey, judgement: Judgement) -> str:
 def _file_text(model: Model, s: Survey) -> str:
     text = (
         f"{model.path.name}: {model.format}, {count_text(s.triangles, 'triangle')}, "
-        f"{count_text(s.vertices, 'vertex', 'vertices')}, {_bytes_text(model.megabytes)}"
+        f"{count_text(s.vertices, 'vertex', 'vertices')}, {bytes_text(model.megabytes)}"
     )
     p = model.polygons
     if p.count:
         extra = [f"{n:,} {w}" for n, w in ((p.concave, "concave"), (p.bent, "not flat"), (p.crossed, "crossed")) if n]
         text += f", {count_text(p.count, 'polygon')} cut into triangles{' (' + ', '.join(extra) + ')' if extra else ''}"
     return text
-
-
-def _bytes_text(megabytes: float) -> str:
-    return f"{megabytes:.2f} MB" if megabytes >= 0.1 else f"{1000 * megabytes:.1f} kB"
 
 
 def _unit_text(model: Model) -> str:
