@@ -69,11 +69,10 @@ class Void:
 
 @dataclass(frozen=True)
 class Wall:
-    """Thickness of the material, by rays and inscribed balls, from both sides.
+    """Thickness of the material: the shortest ways through it and waists, and between flat faces samples of both sides.
 
-    Of faces that bound rooms, or of all where there is no room (`of` says which); percentiles by area.
-    tapering_mm2: surface where it runs out to an edge, which is no wall. smallest_hidden_mm: a pit narrower than
-    this, and without a corner or an edge at its foot, could be missed. features: thin spots that the original had.
+    Of faces that bound rooms, or of all where there is no room (`of` says which); percentiles by area of the samples.
+    tapering_mm2: surface where it runs out to an edge, which is no wall. features: thin spots that the original had.
     """
 
     min_mm: float
@@ -85,7 +84,6 @@ class Wall:
     of: str
     judged_share: float
     tapering_mm2: float
-    smallest_hidden_mm: float
     thin_spots: int
     asked_mm: float | None = None
     tolerance_mm: float | None = None

@@ -70,8 +70,8 @@ def proof_text(record: ProofRecord) -> list[tuple[str, str]]:
             (
                 "measured",
                 f"min {w.min_mm:.3f} mm at {point_text(w.where_mm)}, 1% {w.p1_mm:.3f} mm, "
-                f"median {w.median_mm:.3f} mm{asked}, on {w.of}; {w.samples:,} samples {w.spacing_mm:.2f} mm apart, "
-                f"a round pit under {w.smallest_hidden_mm:.2f} mm could hide{tapers}",
+                f"median {w.median_mm:.3f} mm{asked}, on {w.of}; all ways between corners, creases and edges, "
+                f"{w.samples:,} samples {w.spacing_mm:.2f} mm apart between flat faces{tapers}",
             )
         )
     if record.voxel_mm is not None:
