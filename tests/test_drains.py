@@ -117,6 +117,7 @@ def test_a_plug_is_the_skin_that_was_taken_out():
     lost = np.tan(np.radians(3)) * np.linalg.norm(bore.end - bore.start)
     assert record.wide_mm == pytest.approx(2 * wide) and plug.size[2] == pytest.approx(tall, abs=1e-3)
     assert plug.bounds[0, 2] == 0 and max(plug.size[:2]) <= 2 * wide
+    assert max(plug.size[:2]) == pytest.approx(2 * wide, rel=0.003)  # as narrow as asked where the skin is, no more
     assert polygon_cone(wide - lost, tall) < plug.volume < polygon_cone(wide, tall)
     round_skin, _ = hollow(ball(15, 0.9), HollowSettings(wall_mm=2.0))
     top = Drain((0.0, 0.0, 15.0), 4.0)

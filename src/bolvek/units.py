@@ -125,6 +125,7 @@ def volume_text(mm3: float) -> str:
     """A volume for people: cubic millimetres when small, else cubic centimetres, three digits that count at least."""
     if 0 < abs(mm3) < 0.01:
         return "less than 0.01 mm3"
+    mm3 = round(mm3, 3)  # what differs by rounding reads the same
     if abs(mm3) < 100:
         return f"{mm3:.2f} mm3"
     return f"{mm3 / 1000:.{3 if abs(mm3) < 1000 else 2}f} cm3"

@@ -24,7 +24,7 @@ CLASSES = {
     "self_intersections": Class(
         "crossing faces",
         "#e69f00",
-        "'mend' makes small places anew; what goes further, and bodies in each other, is for 'recast'",
+        "'mend' makes small places anew; what goes further is for 'recast'",
         layer=6,
     ),
     "hidden_faces": Class("hidden faces", "#56b4e9", layer=2),

@@ -75,14 +75,16 @@ def make_plug(mesh: Mesh, number: int, bore: Bore, drain: Drain, s: PlugSettings
         return None, PlugRecord(hole=number, reason=text)
     deep = first_out - _ABOVE_INNER_MM
     wide = 0.5 * drain.diameter_mm - s.clearance_mm
-    narrow = wide - np.tan(np.radians(s.taper_deg)) * deep
+    narrow = wide - np.tan(np.radians(s.taper_deg)) * (deep - last_in)  # it tapers within the skin, not above it
     if not narrow > 0.25 * drain.diameter_mm:
         text = f"a taper of {s.taper_deg:g} degrees and a clearance of {s.clearance_mm:g} mm leave nothing of it"
         return None, PlugRecord(hole=number, reason=text)
     rng = np.random.default_rng(_SEED)
     for _ in range(_TRIES):
         shift = rng.uniform(-_JITTER_MM, _JITTER_MM, 3)
-        body = _frustum(bore.start + shift, axis, deep, wide, narrow, s.sides, float(rng.uniform(0, 2 * np.pi)))
+        body = _frustum(
+            bore.start + shift, axis, (last_in, deep), (wide, narrow), s.sides, float(rng.uniform(0, 2 * np.pi))
+        )
         try:
             piece, _ = arrange(mesh, body, COMMON)
         except TooClose:
@@ -105,9 +107,13 @@ def make_plug(mesh: Mesh, number: int, bore: Bore, drain: Drain, s: PlugSettings
     return None, PlugRecord(hole=number, reason="no sound piece came out: the skin is folded there")
 
 
-def _frustum(start: Floats, axis: Floats, deep: float, wide: float, narrow: float, sides: int, turn: float) -> Mesh:
-    """A tapered plug from start along a unit axis, its first end the wider, facing out."""
+def _frustum(
+    start: Floats, axis: Floats, depth: tuple[float, float], radius: tuple[float, float], sides: int, turn: float
+) -> Mesh:
+    """A plug from start along a unit axis, as wide as the first radius down to the first depth, then tapered to the
+    second, facing out."""
     u, w = across(axis)
     angle = turn + 2 * np.pi * np.arange(sides) / sides
     rim = np.cos(angle)[:, None] * u + np.sin(angle)[:, None] * w
-    return lofted([start + wide * rim, start + deep * axis + narrow * rim])
+    (skin, deep), (wide, narrow) = depth, radius
+    return lofted([start + wide * rim, start + skin * axis + wide * rim, start + deep * axis + narrow * rim])

@@ -133,7 +133,10 @@ def next_text(s: Survey, judgement: Judgement) -> str:
     if faults == ["open_edges"] and len(skins) == len(s.openings):
         return "it is a skin: it needs a thickness ('thicken'); 'mend --at PLACE' puts a lid on it all the same"
     if faults == ["self_intersections"] and not s.self_intersections.of_itself:
-        return class_of("self_intersections").advice
+        return _crossing_advice(s)
+    if set(faults) <= {"twin_faces", "nonmanifold_edges", "split_vertices"} and not s.twins.same_way and not skins:
+        if s.twins.opposite_way or not s.nonmanifold_left:
+            return "'fuse' makes one body of those that lie against each other"
     if faults == ["buried"]:
         return class_of("buried").advice
     skin = f"; {_OPENINGS_ADVICE['rim']}" if skins else ""
@@ -148,10 +151,22 @@ def _advice(code: str, s: Survey) -> str:
         thick = "the one with one side needs a thickness ('thicken'): it has no outside"
         return f"{class_of(code).advice}; {thick}" if s.flipped.count else thick
     if code == "twin_faces" and not s.twins.same_way:
-        return "'mend' takes both out, which joins the bodies that lie against each other there"
+        return "where bodies lie against each other: 'fuse' makes one of them"
+    if code == "self_intersections":
+        return _crossing_advice(s)
     if code == "nonmanifold_edges" and not s.nonmanifold_left:
         return ""
     return class_of(code).advice
+
+
+def _crossing_advice(s: Survey) -> str:
+    """What to do about faces that cross: parts in or against each other are put together, the rest is mended."""
+    crossings, advice = s.self_intersections, []
+    if crossings.of_parts or crossings.touching:
+        advice.append("'fuse' makes one body of parts that go into each other or touch")
+    if crossings.of_itself or not advice:
+        advice.append(class_of("self_intersections").advice)
+    return "; ".join(advice)
 
 
 def _openings_advice(openings: list[Opening]) -> str:
@@ -165,7 +180,7 @@ def _places(code: str, s: Survey) -> list[Row]:
     shells = _largest([x for x in found if isinstance(x, Shell)], lambda x: x.area_mm2)
     texts = [f"{_name(x)} at {_at(x.where_mm, s)}, {size_text(x.size_mm)}" for x in shells]
     texts += [_crossing_text(x, s) for x in found if isinstance(x, Crossing)]
-    zones = [x for x in found if isinstance(x, Zone)]
+    zones = [x for x in found if isinstance(x, Zone) and not isinstance(x, Crossing)]
     texts += [f"{z.count:,} at {_at(z.where_mm, s)}, {size_text(z.size_mm)}" for z in zones]
     return [(f"  {k}", text) for k, text in enumerate(texts, 1)]
 
