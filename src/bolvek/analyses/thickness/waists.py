@@ -105,8 +105,12 @@ def _beside(inside: _Material, start: Floats, known: Floats, reach: Floats, enou
 def _thinned(points: Floats, rows: Ints, apart: float) -> Ints:
     """Of some rows one a cell of a lattice that is no finer than asked, and leaves no more than `MOST_PLACES`."""
     while True:
-        cell = np.floor(points[rows] / apart).astype(np.int64)
-        kept = rows[np.sort(np.unique(cell, axis=0, return_index=True)[1])] if len(rows) else rows
+        if not len(rows):
+            return rows
+        cell = np.floor((points[rows] - points[rows].min(axis=0)) / apart).astype(np.int64)
+        shape = cell.max(axis=0) + 1
+        key = (cell[:, 0] * shape[1] + cell[:, 1]) * shape[2] + cell[:, 2]
+        kept = rows[np.sort(np.unique(key, return_index=True)[1])]
         if len(kept) <= MOST_PLACES:
             return kept
         apart *= 1.5
