@@ -25,7 +25,7 @@ GROUPS = {
     "mend": ("surface.fill", "exact.polygons"),
     "fuse": ("exact.pierce", "exact.polygons"),
     "voids": ("grid.voxels",),
-    "walls": ("surface.samples", "tree.rays", "tree.balls", "tree.signed", "tree.shortest"),
+    "walls": ("surface.samples", "tree.rays", "tree.balls", "tree.signed", "tree.shortest", "grid.watershed"),
     "overhangs": ("surface.samples", "surface.sweep", "tree.rays", "grid.bridges"),
     "columns": ("grid.columns", "grid.flood"),
     "layers": ("surface.sections",),
