@@ -49,6 +49,20 @@ def brick(low, high) -> ConvexBody:
     return ConvexBody(normal, offset, corner, rings)
 
 
+def bounded(corner, rings) -> ConvexBody:
+    """A convex body of corners (N, 3), each ring of them a side."""
+    normal, offset = [], []
+    for ring in rings:
+        a, b, c = corner[list(ring[:3])]
+        m = np.cross(b - a, c - a)
+        m /= np.linalg.norm(m)
+        if m @ (corner.mean(axis=0) - a) > 0:
+            m = -m
+        normal.append(m)
+        offset.append(m @ a)
+    return ConvexBody(np.array(normal), np.array(offset), corner, tuple(rings))
+
+
 def spike(tip, base, radius, sides=6) -> ConvexBody:
     """A pointed prism, nearly: its small end is a hair wide, so that each corner joins three planes."""
     tip, base = np.asarray(tip, float), np.asarray(base, float)
@@ -62,16 +76,7 @@ def spike(tip, base, radius, sides=6) -> ConvexBody:
     n = sides
     rings = [(k, (k + 1) % n, n + (k + 1) % n, n + k) for k in range(n)]
     rings += [tuple(range(n - 1, -1, -1)), tuple(range(n, 2 * n))]
-    normal, offset = [], []
-    for ring in rings:
-        a, b, c = corner[list(ring[:3])]
-        m = np.cross(b - a, c - a)
-        m /= np.linalg.norm(m)
-        if m @ (corner.mean(axis=0) - a) > 0:
-            m = -m
-        normal.append(m)
-        offset.append(m @ a)
-    return ConvexBody(np.array(normal), np.array(offset), corner, tuple(rings))
+    return bounded(corner, rings)
 
 
 def without(mesh: Mesh, *bodies) -> Mesh:

@@ -9,7 +9,7 @@ import numpy as np
 from bolvek.mesh import Mesh
 from bolvek.operations.cut import ConvexBody
 from bolvek.operations.cut.body import lofted
-from fool import BLOCK, Case, _solid, bore, box, brick, drained, hollow_block, kind, spike, void, without
+from fool import BLOCK, Case, _solid, bore, bounded, box, brick, drained, hollow_block, kind, spike, void, without
 
 WALL = 2.0
 
@@ -34,15 +34,7 @@ def extruded(profile, low, high, u=(1, 0, 0), w=(0, 0, 1)) -> ConvexBody:
     n = len(profile)
     rings = [(k, (k + 1) % n, n + (k + 1) % n, n + k) for k in range(n)]
     rings += [tuple(range(n - 1, -1, -1)), tuple(range(n, 2 * n))]
-    normal, offset = [], []
-    for ring in rings:
-        a, b, c = corner[list(ring[:3])]
-        m = np.cross(b - a, c - a)
-        m /= np.linalg.norm(m)
-        m = -m if m @ (corner.mean(axis=0) - a) > 0 else m
-        normal.append(m)
-        offset.append(m @ a)
-    return ConvexBody(np.array(normal), np.array(offset), corner, tuple(rings))
+    return bounded(corner, rings)
 
 
 def slanting(rng) -> np.ndarray:
