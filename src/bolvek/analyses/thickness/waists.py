@@ -29,7 +29,8 @@ _WIDE = 1.3  # walls: how wide a known ball is taken at most
 _ASKED = 6  # wide places known nearest to a narrow one
 _NEIGHBOURS = 0.75  # walls: places nearer than this are beside each other
 _MOST_NECKS = 60
-_CELL, _AROUND, _LEVELS = 1 / 6, 1.5, 5  # walls; walls; halvings
+_CELL, _AROUND, _LEVELS, _PUSHES = 1 / 6, 1.5, 5, 4  # walls; walls; halvings; times
+_PUSHES = 4
 _FEW_WAYS, _MANY_WAYS = fibonacci_sphere(26), fibonacci_sphere(200)
 
 
@@ -41,6 +42,24 @@ class _Material:
 
     def at(self, points: Floats, limit: float = np.inf) -> Floats:
         return -self._distance.at(points, limit)
+
+    def pushed(self, points: Floats, enough: float) -> tuple[Floats, Floats]:
+        """Points (P, 3), those nearer to the surface than `enough` moved straight away from it as far as helps, and
+        the distance (P,) there."""
+        place, width = points.copy(), self.at(points)
+        tree = self._distance.tree
+        narrow = np.flatnonzero((width < enough) & (width > 0))
+        for _ in range(_PUSHES):
+            if not len(narrow):
+                break
+            here = place[narrow]
+            off = here - tree.closest_points(here, tree.nearest(here)[1])
+            moved = here + off * (enough / width[narrow] - 1)[:, None]
+            value = self.at(moved)
+            better = value > width[narrow]
+            place[narrow[better]], width[narrow[better]] = moved[better], value[better]
+            narrow = narrow[better & (value < enough)]
+        return place, width
 
 
 def find_waists(
@@ -173,6 +192,7 @@ def _necks(
         ]
     )
     suspect = np.flatnonzero(least < 0.5 * wall)
+    suspect = suspect[~_bends_round(inside, a[suspect], b[suspect], wall)]
     suspect = suspect[np.argsort(least[suspect], kind="stable")]
     found: list[tuple[Floats, float, int]] = []
     seen: list[Floats] = []
@@ -187,6 +207,29 @@ def _necks(
         if where is not None and width < 0.5 * wall:
             found.append((where, 2 * width, int(rows[pairs[k, 0]])))
     return found
+
+
+def _bends_round(inside: _Material, a: Floats, b: Floats, wall: float) -> Bools:
+    """Pairs of places (N, 3) between which the straight way, pushed away from the surface and halved again and again,
+    becomes one that a ball as wide as the wall surely passes."""
+    enough, slack = 0.5 * wall, HALF_DIAGONAL * _CELL * wall / 2**_LEVELS
+    out = np.zeros(len(a), bool)
+    rows = np.flatnonzero(np.linalg.norm(b - a, axis=1) < 2 * _AROUND * wall)
+    way = np.stack([a[rows], b[rows]], axis=1)
+    value = inside.at(way.reshape(-1, 3)).reshape(-1, 2)
+    while len(rows):
+        middle = 0.5 * (way[:, 1:] + way[:, :-1])
+        place, width = inside.pushed(middle.reshape(-1, 3), enough)
+        finer, widths = (np.empty((len(rows), 2 * way.shape[1] - 1, *rest)) for rest in ((3,), ()))
+        finer[:, ::2], finer[:, 1::2] = way, place.reshape(middle.shape)
+        widths[:, ::2], widths[:, 1::2] = value, width.reshape(len(rows), -1)
+        gap = np.linalg.norm(np.diff(finer, axis=1), axis=2)
+        # between two places the distance falls by no more than half of what lies between them
+        passes = (0.5 * (widths[:, 1:] + widths[:, :-1] - gap)).min(axis=1) >= enough - slack
+        out[rows[passes]] = True
+        going = ~passes & (widths.min(axis=1) >= enough - slack) & (gap.max(axis=1) > slack)
+        rows, way, value = rows[going], finer[going], widths[going]
+    return out
 
 
 def _widest_way(inside: _Material, a: Floats, b: Floats, wall: float) -> tuple[float, Floats | None]:
