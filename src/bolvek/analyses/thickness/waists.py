@@ -86,7 +86,8 @@ def find_waists(
     place[far], radius[far] = _grown(inside, start[far], 0.5 * wall_mm, wall_mm, points[rows[far]], reach[far])
     wide = radius >= 0.5 * wall_mm
     found = [(start[k], float(2 * radius[k]), int(rows[k])) for k in np.flatnonzero(~wide & (radius > 0))]
-    near = np.flatnonzero(~edge[rows])
+    # an edge that two sides seem to run out to may lie past a neck's side
+    near = np.flatnonzero(np.linalg.norm(place - points[rows], axis=1) <= REACH_WALLS * wall_mm)
     found += _necks(inside, points[rows[near]], place[near], wide[near], rows[near], wall_mm)
     if not found:
         return no_ways()
