@@ -123,17 +123,43 @@ def test_slimming_keeps_its_word(bolvek, tmp_path):
     for one, other in ((fish, slim), (slim, fish)):
         face = rng.choice(len(one.faces), 3000, p=one.face_areas / one.area)
         points = np.einsum("nk,nkj->nj", rng.dirichlet(np.ones(3), 3000), one.corners[face])
-        assert other.tree.nearest(points)[0].max() <= 0.035
+        assert other.tree.nearest(points)[0].max() <= record.deviation_mm
     write_model(tmp_path / "carp.stl", fish)
     done = bolvek("slim", "carp.stl", "--triangles", 20000, "-o", "light.stl", "--json", "-")
     light = read_model(tmp_path / "light.stl").mesh
-    assert len(light.faces) <= 20000 and not find_defects(light)
+    assert 19990 <= len(light.faces) <= 20000 and not find_defects(light)
     assert json.loads(done.stdout)["models"][0]["slim"]["triangles_after"] == len(light.faces)
     bolvek("slim", "carp.stl", expect=2)
     bolvek("slim", "carp.stl", "--triangles", 6, "-o", "x.stl", expect=4)
     for wrong in (SlimSettings(), SlimSettings(ratio=2.0), SlimSettings(within_mm=1.0, triangles=4)):
         with pytest.raises(UsageError):
             slim_to(fish, wrong)
+
+
+def test_slimming_takes_all_that_is_flat_and_bounds_whole_faces():
+    """A cube in 4,800 faces has 12 in truth; on a noisy sheet the corners alone know half of the deviation."""
+    grid = np.stack(np.meshgrid(*[np.arange(21.0)] * 2, indexing="ij"), axis=-1).reshape(-1, 2)
+    cell = (np.arange(20)[:, None] * 21 + np.arange(20)).ravel()
+    square = np.concatenate([np.stack([cell, cell + 21, cell + 22], 1), np.stack([cell, cell + 22, cell + 1], 1)])
+    sides = []
+    for axis in range(3):
+        flat = np.insert(grid, axis, 0.0, axis=1)[square]
+        sides += [flat[:, ::-1], flat + 20 * np.eye(3)[axis]] if axis != 1 else [flat, (flat + [0, 20, 0])[:, ::-1]]
+    cube = Mesh.from_corners(np.concatenate(sides))
+    for settings in (SlimSettings(within_mm=0.001), SlimSettings(triangles=12), SlimSettings(triangles=4)):
+        made, record = slim_to(cube, settings)
+        assert len(made.faces) == 12 and record.deviation_mm < 1e-9 and abs(made.volume - 8000) < 1e-9
+    rng = np.random.default_rng(1)
+    sheet = Mesh(np.column_stack([grid, 0.05 * rng.standard_normal(len(grid))]), square.astype(np.int32))
+    made, record = slim_to(sheet, SlimSettings(within_mm=0.2))
+    share = np.stack(np.meshgrid(*[np.linspace(0, 1, 25)] * 2, indexing="ij"), -1).reshape(-1, 2)
+    share = share[share.sum(axis=1) <= 1]
+    share = np.column_stack([1 - share.sum(axis=1), share])
+    far = max(
+        other.tree.nearest(np.einsum("kc,fcj->fkj", share, one.corners).reshape(-1, 3))[0].max()
+        for one, other in ((sheet, made), (made, sheet))
+    )
+    assert far <= record.deviation_mm <= 1.1 * far <= 0.22
 
 
 def test_recast_from_the_command_line(bolvek, tmp_path):

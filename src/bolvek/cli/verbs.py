@@ -86,7 +86,7 @@ VERBS = {
     "slim": Verb(
         "Fewer triangles, with the deviation measured.",
         "decimate, simplify, reduce, file size, megabytes",
-        ("mesh", "hollow", "places"),
+        ("mesh", "slim"),
     ),
     "compare": Verb(
         "Old against new: how far the surfaces are apart, which faces are the same.",

@@ -40,6 +40,7 @@ GROUPS = {
     "fairing": ("surface.fairing",),
     "drain": ("surface.samples", "tree.rays", "tree.distance", "tree.signed"),
     "rooms": ("surface.samples", "grid.voxels", "grid.watershed", "tree.distance", "tree.signed", "tree.rays"),
+    "slim": ("surface.collapse", "tree.distance", "tree.apart"),
     "picture": ("raster", "tree.distance"),
     "polygons": ("exact.polygons",),
     "text": ("files.text",),

@@ -4,6 +4,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from bolvek.analyses.apart import farthest
 from bolvek.arrays import Bools, Floats
 from bolvek.errors import UsageError
 from bolvek.kernels.surface import collapse as kernels
@@ -11,15 +12,15 @@ from bolvek.mesh import Mesh
 
 _GROWTH = 4.0
 _PASSES = 7
-_WIDE_PASSES = 2
+_WIDE_PASSES, _MOST_PASSES = 2, 60
 _TRIES = 8
-_FIRST_SHARE, _LAST_SHARE, _HALVINGS = 1e-4, 0.05, 2  # of the longest side: deviations tried to reach a count
+_FIRST_SHARE, _HALVINGS = 1e-4, 4  # of the longest side: deviations tried to reach a count
 
 
 @dataclass(frozen=True, kw_only=True)
 class SlimRecord:
-    """What slimming did; the deviation is measured both ways, at vertices and the coarser one's
-    face middles."""
+    """What slimming did. deviation_mm: how far the surfaces are apart at most, both ways: of the verb a bound on all
+    of their faces, else measured at vertices and the coarser one's face middles."""
 
     triangles_before: int
     triangles_after: int
@@ -27,22 +28,27 @@ class SlimRecord:
     deviation_mm: float
 
 
-def slim(mesh: Mesh, allowed_mm: float, fixed: Bools | None = None) -> tuple[Mesh, SlimRecord]:
+def slim(
+    mesh: Mesh, allowed_mm: float, fixed: Bools | None = None, *, bounded: bool = False
+) -> tuple[Mesh, SlimRecord]:
     """Collapse edges while the surface stays within `allowed_mm` of where it was and does not cross.
 
     The quadric error bounds the distance to planes, not to faces, and no collapse looks at faces far
     away: deviation and crossings are measured on the result, and where either is found, the vertices
     around are kept and the work is done again. What cannot be met returns the mesh unchanged. fixed (V,): vertices
-    that stay.
+    that stay; bounded: collapse until nothing more goes, and hold a bound on whole faces against what is allowed.
     """
     before, known = len(mesh.faces), mesh.meeting[1]
-    keep = np.zeros(len(mesh.vertices), bool) if fixed is None else fixed.copy()
-    for end in mesh.edge_ends(np.flatnonzero(mesh.topology.opposite < 0)):
-        keep[end] = True  # borders stay as they are
+    keep = _kept(mesh, fixed)
     for _ in range(_TRIES):
-        result = _collapse(mesh, allowed_mm**2, keep)
-        there, back = deviations(mesh, result)
-        deviation = float(max(there.max(initial=0.0), back.max(initial=0.0)))
+        result = _collapse(mesh, allowed_mm**2, keep, least=0 if bounded else None)
+        if bounded:
+            deviation, places = _apart(mesh, result, allowed_mm)
+        else:
+            there, back = deviations(mesh, result)
+            deviation = float(max(there.max(initial=0.0), back.max(initial=0.0)))
+            keep |= there > allowed_mm
+            places = coarse_points(result)[back > allowed_mm]
         pairs, crossings = result.tree.meeting_pairs()
         if deviation <= allowed_mm and crossings <= known:
             return result, SlimRecord(
@@ -51,11 +57,22 @@ def slim(mesh: Mesh, allowed_mm: float, fixed: Bools | None = None) -> tuple[Mes
                 allowed_mm=allowed_mm,
                 deviation_mm=deviation,
             )
-        keep |= there > allowed_mm
-        places = coarse_points(result)[back > allowed_mm]
-        trouble = np.unique(pairs)
-        _keep_around(mesh, keep, places, result.vertices[result.faces[trouble[:200]]])
+        _keep_around(mesh, keep, places, result.vertices[result.faces[np.unique(pairs)[:200]]])
     return mesh, SlimRecord(triangles_before=before, triangles_after=before, allowed_mm=allowed_mm, deviation_mm=0.0)
+
+
+def _kept(mesh: Mesh, fixed: Bools | None) -> Bools:
+    """Vertices (V,) that stay: those asked for, and borders."""
+    keep = np.zeros(len(mesh.vertices), bool) if fixed is None else fixed.copy()
+    for end in mesh.edge_ends(np.flatnonzero(mesh.topology.opposite < 0)):
+        keep[end] = True
+    return keep
+
+
+def _apart(one: Mesh, other: Mesh, allowed_mm: float) -> tuple[float, Floats]:
+    """A bound on how far two surfaces are apart, both ways, and places (P, 3) where that may be more than allowed."""
+    found = [farthest(a, b, allowed_mm) for a, b in ((one, other), (other, one))]
+    return max(f.most for f in found), np.concatenate([f.places for f in found])
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -86,34 +103,49 @@ class SlimSettings:
 
 
 def slim_to(mesh: Mesh, settings: SlimSettings) -> tuple[Mesh, SlimRecord]:
-    """Slim within a deviation, or with the least deviation found that comes down to the triangles wanted. What a step
-    of the search cannot reach without a fault is told by the record. Raises UsageError."""
+    """Slim within a deviation, or with the least error found that comes down to the triangles wanted: to just so many,
+    or to as few as the shape lets go, which the record tells. Raises UsageError."""
     settings.check()
     if settings.within_mm is not None:
-        return slim(mesh, settings.within_mm)
+        return slim(mesh, settings.within_mm, bounded=True)
     wanted, longest = settings.wanted(len(mesh.faces)), float(mesh.size.max())
-    best = (
-        mesh,
-        SlimRecord(triangles_before=len(mesh.faces), triangles_after=len(mesh.faces), allowed_mm=0.0, deviation_mm=0.0),
-    )
+    best = mesh
     low, high = 0.0, _FIRST_SHARE * longest
-    while len(best[0].faces) > wanted and high <= _LAST_SHARE * longest:
-        tried = slim(mesh, high)
-        if len(tried[0].faces) <= wanted:
+    while len(best.faces) > wanted and low < longest:
+        tried = _reduced(mesh, high, wanted)
+        if len(tried.faces) < len(best.faces):
             best = tried
+        if len(best.faces) <= wanted:
             break
-        if len(tried[0].faces) < len(best[0].faces):
-            best = tried
-        # the count falls about as the deviation grows
-        low, high = high, high * max(2.0, 0.7 * len(tried[0].faces) / wanted)
-    for _ in range(_HALVINGS if len(best[0].faces) <= wanted and low else 0):
+        # the count falls about as the error grows
+        low, high = high, high * max(2.0, 0.7 * len(tried.faces) / wanted)
+    for _ in range(_HALVINGS if len(best.faces) <= wanted and low else 0):
         middle = 0.5 * (low + high)
-        tried = slim(mesh, middle)
-        if len(tried[0].faces) <= wanted:
+        tried = _reduced(mesh, middle, wanted)
+        if len(tried.faces) <= wanted:
             best, high = tried, middle
         else:
             low = middle
-    return best
+    deviation = _apart(mesh, best, 0.0)[0] if best is not mesh else 0.0
+    record = SlimRecord(
+        triangles_before=len(mesh.faces),
+        triangles_after=len(best.faces),
+        allowed_mm=deviation,
+        deviation_mm=deviation,
+    )
+    return best, record
+
+
+def _reduced(mesh: Mesh, error_mm: float, wanted: int) -> Mesh:
+    """Collapsed to a count while the quadric error allows, without a crossing; the mesh itself where that fails."""
+    known, keep = mesh.meeting[1], _kept(mesh, None)
+    for _ in range(_TRIES):
+        result = _collapse(mesh, error_mm**2, keep, least=wanted)
+        pairs, crossings = result.tree.meeting_pairs()
+        if crossings <= known:
+            return result
+        _keep_around(mesh, keep, np.zeros((0, 3)), result.vertices[result.faces[np.unique(pairs)[:200]]])
+    return mesh
 
 
 def _keep_around(mesh: Mesh, keep: Bools, places: Floats, faces: Floats) -> None:
@@ -128,20 +160,24 @@ def _keep_around(mesh: Mesh, keep: Bools, places: Floats, faces: Floats) -> None
     keep[mesh.faces[keep[mesh.faces].any(axis=1)].ravel()] = True
 
 
-def _collapse(mesh: Mesh, limit_mm2: float, keep: Bools) -> Mesh:
+def _collapse(mesh: Mesh, limit_mm2: float, keep: Bools, least: int | None) -> Mesh:
+    """least: go on until so few faces are left or nothing more goes; None: a few passes, which take most of it."""
     vertices = mesh.vertices.copy()
     faces = mesh.faces.copy()
     quadric = np.zeros((len(vertices), 10))
     origin = vertices.mean(axis=0) if len(vertices) else np.zeros(3)
     vertices -= origin
     kernels.face_quadrics(vertices, faces, quadric)
-    for step in range(_PASSES):
+    for step in range(_PASSES if least is None else _MOST_PASSES):
         limit = limit_mm2 * _GROWTH ** min(step - _PASSES + _WIDE_PASSES, 0)
+        most = len(faces) if least is None else (len(faces) - least + 1) // 2
+        if most <= 0:
+            break
         head, tail = np.full((2, len(vertices)), -1, np.int32)
         following = np.empty(3 * len(faces), np.int32)
         mark = np.full(len(vertices), -1, np.int32)
         kernels.corner_lists(faces, head, tail, following)
-        done, _ = kernels.collapse_pass(vertices, faces, quadric, keep, head, tail, following, limit, mark, 0)
+        done, _ = kernels.collapse_pass(vertices, faces, quadric, keep, head, tail, following, limit, mark, 0, most)
         if not done and limit == limit_mm2:
             break
         faces = faces[faces[:, 0] >= 0]

@@ -50,8 +50,23 @@ def face_quadrics(vertices, faces, quadric):
 
 
 @helper
-def _best_point(q, vertices, i, j, out):
-    """Minimiser of the summed quadric near the edge, else the best of ends and middle; its error."""
+def _error(q, x, y, z):
+    """The summed quadric at a point."""
+    e = (
+        q[0] * x * x
+        + q[4] * y * y
+        + q[7] * z * z
+        + 2.0 * (q[1] * x * y + q[2] * x * z + q[5] * y * z)
+        + 2.0 * (q[3] * x + q[6] * y + q[8] * z)
+        + q[9]
+    )
+    return max(e, 0.0)
+
+
+@helper
+def _best_point(q, vertices, i, j, limit, out):
+    """Minimiser of the summed quadric near the edge, the middle where it lies far off; the better end where that errs
+    by more than the limit (mm2). Its error."""
     a00, a01, a02, a11, a12, a22 = q[0], q[1], q[2], q[4], q[5], q[7]
     mx = 0.5 * (vertices[i, 0] + vertices[j, 0])
     my = 0.5 * (vertices[i, 1] + vertices[j, 1])
@@ -80,16 +95,14 @@ def _best_point(q, vertices, i, j, out):
         off = (x - mx) ** 2 + (y - my) ** 2 + (z - mz) ** 2
         if not off <= 0.25 * span:
             x, y, z = mx, my, mz
+    e = _error(q, x, y, z)
+    if e > limit:
+        for v in (i, j):
+            there = _error(q, vertices[v, 0], vertices[v, 1], vertices[v, 2])
+            if there < e:
+                x, y, z, e = vertices[v, 0], vertices[v, 1], vertices[v, 2], there
     out[0], out[1], out[2] = x, y, z
-    e = (
-        q[0] * x * x
-        + q[4] * y * y
-        + q[7] * z * z
-        + 2.0 * (q[1] * x * y + q[2] * x * z + q[5] * y * z)
-        + 2.0 * (q[3] * x + q[6] * y + q[8] * z)
-        + q[9]
-    )
-    return max(e, 0.0)
+    return e
 
 
 @helper
@@ -125,9 +138,9 @@ def _keeps_shape(vertices, faces, head, following, moved, other, x, y, z):
     return True
 
 
-@kernel("f8[:,:]! i4[:,:]! f8[:,:]! b1[:] i4[:] i4[:]! i4[:]! f8 i4[:]! i8")
-def collapse_pass(vertices, faces, quadric, keep, head, tail, following, limit, mark, stamp):
-    """Collapse every edge of error (mm2) up to `limit` that may go; returns (collapses, stamp).
+@kernel("f8[:,:]! i4[:,:]! f8[:,:]! b1[:] i4[:] i4[:]! i4[:]! f8 i4[:]! i8 i8")
+def collapse_pass(vertices, faces, quadric, keep, head, tail, following, limit, mark, stamp, most):
+    """Collapse every edge of error (mm2) up to `limit` that may go, `most` of them; returns (collapses, stamp).
 
     keep (V,) bool: vertices that stay. head, tail (V,) and following (3F,) int32 are lists of the
     corners around each vertex, from `corner_lists`. A removed face gets corners -1. mark (V,) int32
@@ -137,6 +150,8 @@ def collapse_pass(vertices, faces, quadric, keep, head, tail, following, limit, 
     point = np.empty(3)
     done = 0
     for f in range(faces.shape[0]):
+        if done >= most:
+            break
         for k in range(3):
             i, j = faces[f, k], faces[f, (k + 1) % 3]
             if i < 0:
@@ -145,7 +160,7 @@ def collapse_pass(vertices, faces, quadric, keep, head, tail, following, limit, 
                 continue
             for t in range(10):
                 q[t] = quadric[i, t] + quadric[j, t]
-            if _best_point(q, vertices, i, j, point) > limit:
+            if _best_point(q, vertices, i, j, limit, point) > limit:
                 continue
             # link condition: exactly two common neighbours
             stamp += 1
