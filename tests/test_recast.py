@@ -49,7 +49,7 @@ def test_edges_and_corners_are_kept_when_asked():
 
 def test_voids_are_filled_or_kept():
     filled, record = recast(shell_box(2, 20), RecastSettings(grid_mm=0.5))
-    assert filled.volume == pytest.approx(8000, rel=0.01) and record.voids_filled == 2
+    assert filled.volume == pytest.approx(8000, rel=0.01) and record.voids_filled == 1
     kept, record = recast(shell_box(2, 20), RecastSettings(grid_mm=0.5, inside="keep-cavities"))
     assert kept.volume == pytest.approx(8000 - 4096, rel=0.02) and record.cavities == 1
     assert kept.topology.shells == 2
@@ -58,8 +58,8 @@ def test_voids_are_filled_or_kept():
 def test_what_is_thin_is_grown_or_vanishes():
     made, record = recast(square(), RecastSettings(grid_mm=0.4, grow_mm=0.6))
     assert record.grown_mm2 == pytest.approx(400)
-    inner = made.vertices[(np.abs(made.vertices[:, :2] - 10) < 8).all(axis=1)]
-    assert np.abs(np.abs(inner[:, 2]) - 0.6).max() < 0.05
+    inner = np.column_stack([np.random.default_rng(1).uniform(2, 18, (200, 2)), np.zeros(200)])
+    assert np.abs(made.tree.nearest(inner)[0] - 0.6).max() < 0.05
     assert made.size == pytest.approx([21.2, 21.2, 1.2], abs=0.15)
     with pytest.raises(WorkError, match="--grow"):
         recast(square(), RecastSettings(grid_mm=0.4, grow_mm=0.0))

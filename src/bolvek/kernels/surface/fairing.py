@@ -17,7 +17,10 @@ def filter_normals(normal, area, opposite, sigma, begin, end, out):
                 continue
             g = o // 3
             dx, dy, dz = normal[g, 0] - normal[f, 0], normal[g, 1] - normal[f, 1], normal[g, 2] - normal[f, 2]
-            w = area[g] * np.exp(-(dx * dx + dy * dy + dz * dz) / (2.0 * sigma * sigma))
+            apart = (dx * dx + dy * dy + dz * dz) / (sigma * sigma)
+            if apart > 9.0:  # a sharp edge has no say at all: what is flat beside it stays bit for bit
+                continue
+            w = area[g] * np.exp(-0.5 * apart)
             x += w * normal[g, 0]
             y += w * normal[g, 1]
             z += w * normal[g, 2]

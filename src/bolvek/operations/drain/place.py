@@ -118,7 +118,7 @@ class PlaceSettings:
 
 @dataclass(frozen=True)
 class Placed:
-    """A drain that was placed, its bore, and how far its mouth in the cavity lies from the extreme (mm)."""
+    """A drain that was placed, its bore, and how far from the cavity's extreme it opens into it (mm)."""
 
     drain: Drain
     bore: Bore
@@ -276,48 +276,61 @@ def best_bore(
     # what is measured before the cut is as much off as a wall may be
     needed = None if settings.wall_mm is None else settings.wall_mm + 2 * wall_tolerance_mm(settings.wall_mm)
     apart = _APART * diameter
-    reasons: Counter[str] = Counter({"kept off": int((~may).sum())} if not may.all() else {})
+    reasons: Counter[str] = Counter()
     best: Placed | None = None
     least = np.inf
     for row in chosen:
-        point = points[row]
         if bound[row] >= least:
             break
-        above = extreme - float(point @ down)
-        if any(np.linalg.norm(point - t.bore.mouth) < apart for t in taken):
-            reasons["taken"] += 1
-            continue
-        for axis in _axes(normal[row], down):
-            seen = float(bare[row]) + _SEEN_COST * float(settings.seen(-axis[None])[0])
-            if seen >= least:
-                continue
-            start = _outer_point(mesh, point, -axis)
-            if start is None:
-                reasons["outside"] += 1
-                continue
-            if not settings.allows(start):
-                reasons["kept off"] += 1
-                continue
-            try:
-                bore = bore_along(mesh, start, axis, radius)
-            except BoreError as error:
-                reasons[error.kind] += 1
-                continue
-            if any(np.linalg.norm(np.subtract(bore.mouth, t.bore.mouth)) < apart for t in taken):
-                reasons["taken"] += 1
-                continue
-            if np.linalg.norm(bore.end - point) > diameter + bore.wall_mm[1] - bore.wall_mm[0]:
-                reasons["elsewhere"] += 1
-                continue
-            whole = seen + _EXTRA_WALL_COST * (bore.wall_mm[1] - bore.wall_mm[0])
-            if whole >= least:
-                continue
-            if needed is not None and wall_left(mesh, bore, radius, needed) < needed:
-                reasons["beside"] += 1
-                continue
-            least = whole
-            best = Placed(Drain(bore.mouth, diameter, as_triple(point)), bore, role, above)
+        point = points[row]
+        above = max(extreme - float(point @ down), 0.0)
+        why = "taken"
+        if all(np.linalg.norm(point - t.bore.mouth) >= apart for t in taken):
+            why = ""
+            for axis in _axes(normal[row], down):
+                seen = float(bare[row]) + _SEEN_COST * float(settings.seen(-axis[None])[0])
+                if seen >= least:
+                    continue
+                bore = _clean_bore(mesh, point, axis, settings, diameter, taken)
+                if isinstance(bore, str):
+                    why = why or bore
+                    continue
+                whole = seen + _EXTRA_WALL_COST * (bore.wall_mm[1] - bore.wall_mm[0])
+                if whole >= least:
+                    continue
+                if needed is not None and wall_left(mesh, bore, radius, needed) < needed:
+                    why = why or "beside"
+                    continue
+                least = whole
+                best = Placed(Drain(bore.mouth, diameter, as_triple(point)), bore, role, above)
+        # one reason a place, however many ways it was tried
+        if why:
+            reasons[why] += 1
+    kept_off = int((~may).sum())
+    if kept_off and not len(chosen):
+        kept_off = len(_thinned(places[0][~may], 0.8 * radius))
+        return None, Counter({"kept off": kept_off}), kept_off
     return best, reasons, len(chosen)
+
+
+def _clean_bore(
+    mesh: Mesh, point: Floats, axis: Floats, settings: PlaceSettings, diameter: float, taken: list[Placed]
+) -> Bore | str:
+    """The bore along an axis that comes out at a place of a room, or why there is none."""
+    start = _outer_point(mesh, point, -axis)
+    if start is None:
+        return "outside"
+    if not settings.allows(start):
+        return "kept off"
+    try:
+        bore = bore_along(mesh, start, axis, 0.5 * diameter)
+    except BoreError as error:
+        return error.kind
+    if any(np.linalg.norm(np.subtract(bore.mouth, t.bore.mouth)) < _APART * diameter for t in taken):
+        return "taken"
+    if np.linalg.norm(bore.end - point) > diameter + bore.wall_mm[1] - bore.wall_mm[0]:
+        return "elsewhere"
+    return bore
 
 
 def narrower(settings: PlaceSettings) -> "list[float]":
@@ -369,9 +382,11 @@ def _axes_all(square: Floats, down: Floats) -> tuple[Floats, Floats, Floats]:
 
 
 def _outer_point(mesh: Mesh, point: Floats, outward: Floats) -> Floats | None:
-    """Where a ray from the cavity at `point` leaves the material it goes into first."""
+    """Where a ray from the cavity at `point` leaves the material it goes into first; None where that is another
+    cavity."""
     hits = mesh.tree.rays((point + 1e-3 * outward)[None], outward[None], most=4)
     for distance, face in zip(hits.distance[0].tolist(), hits.face[0].tolist(), strict=True):
         if face >= 0 and float(mesh.area_vectors[face] @ outward) > 0:
-            return np.asarray(point + distance * outward)
+            outside = mesh.shell_volumes[mesh.topology.shell[face]] > 0
+            return np.asarray(point + distance * outward) if outside else None
     return None

@@ -72,9 +72,9 @@ def cut_apart(mesh: Mesh, planes: Sequence[Plane]) -> list[Piece]:
             parts += _halved(piece, plane, number)
         if len(parts) == len(pieces):
             low, high = plane.above(mesh.vertices).min(), plane.above(mesh.vertices).max()
+            where = "all on one side" if low >= 0 or high <= 0 else "and another plane cuts it there already"
             raise WorkError(
-                f"the plane {plane.name} cuts nothing: the model lies {low:.2f} to {high:.2f} mm from it, "
-                "all on one side"
+                f"the plane {plane.name} cuts nothing: the model lies {low:.2f} to {high:.2f} mm from it, {where}"
             )
         pieces = parts
     return sorted(pieces, key=lambda piece: piece.sides[::-1])

@@ -120,11 +120,12 @@ def _closed_in(soup: Mesh, reach: float, cell: float, inside: str) -> tuple[Mesh
     around = Mesh(surface.vertices, surface.faces)
     volume = around.shell_volumes
     pocket = volume <= 0
-    kept = np.zeros(len(volume), bool)
-    if pocket.any() and inside == "keep-cavities":
+    air = np.zeros(len(volume), bool)
+    if pocket.any():
         rows = np.flatnonzero(pocket)
         points = around.vertices[around.faces[around.topology.first_face[rows], 0]]
-        kept[rows] = material_tree(soup).winding(points) < 0.5
+        air[rows] = material_tree(soup).winding(points) < 0.5
+    kept = air & (inside == "keep-cavities")
     filled = pocket & ~kept
     # what lies right in a filled pocket is material already
     nested = nest_exactly(around)
@@ -134,7 +135,7 @@ def _closed_in(soup: Mesh, reach: float, cell: float, inside: str) -> tuple[Mesh
     home[nested.inner[order]] = nested.outer[order]
     buried = ~pocket & (home >= 0) & filled[home]
     keep = ~filled & ~buried
-    return around.picked(keep[around.topology.shell]), int(filled.sum()), int(kept.sum())
+    return around.picked(keep[around.topology.shell]), int((filled & air).sum()), int(kept.sum())
 
 
 class _Field:

@@ -8,19 +8,19 @@ from bolvek.units import count_text, length_text, point_text, volume_text
 _MOST_HOLES = 4
 
 
-def placed_text(placed: list[Placed], given_up: list[GivenUp]) -> str:
-    """Where drains go."""
+def placed_text(placed: list[Placed], given_up: list[GivenUp], left: str = "solid") -> str:
+    """Where drains go; what cavities without one are left: solid, or closed."""
     texts = []
     for p in placed[:_MOST_HOLES]:
         end = "lowest" if p.role == "drain" else "highest"
-        off = length_text(p.above_extreme_mm)
-        texts.append(f"{p.role} at {point_text(p.bore.mouth)}, {off} from the cavity's {end} point")
+        off = f"{length_text(p.above_extreme_mm)} from" if p.above_extreme_mm >= 0.005 else "at"
+        texts.append(f"{p.role} at {point_text(p.bore.mouth)}, inside it opens {off} the cavity's {end} point")
     if len(placed) > _MOST_HOLES:
         texts.append(f"{len(placed) - _MOST_HOLES:,} more")
     if given_up:
         n = len(given_up)
         which = "cavity that no hole reaches stays" if n == 1 else "cavities that no hole reaches stay"
-        texts.append(f"{n:,} {which} solid")
+        texts.append(f"{n:,} {which} {left}")
     return "; ".join(texts)
 
 
@@ -42,9 +42,9 @@ def drain_text(record: DrainRecord) -> str:
     return f"{'; '.join(holes)}; {record.volume_removed_mm3:.1f} mm3 taken out"
 
 
-def flood_text(placed: list[Placed], given_up: list[GivenUp], auto: AutoRecord) -> str:
-    """Holes found by flooding, and what they leave."""
-    text = placed_text(placed, given_up)
+def flood_text(placed: list[Placed], given_up: list[GivenUp], auto: AutoRecord, left: str = "closed") -> str:
+    """Holes found by flooding, and what they leave; what cavities without one are left."""
+    text = placed_text(placed, given_up, left)
     rooms = [r for r in auto.rooms if r.holes or not r.drains]
     if not rooms:
         return text or "nothing stays: no hole is needed"

@@ -20,7 +20,7 @@ STEPS: dict[str, Callable[[Any], str]] = {
     "check": check_text,
     "hollow": lambda done: hollow_text(done[1]),
     "place": lambda done: placed_text(*done),
-    "flood": lambda done: flood_text(*done),
+    "flood": lambda done: flood_text(done[0], done[1], done[2], left="solid"),
     "drain": lambda done: drain_text(done[1]),
     "proof": lambda done: proof_line(done[0]),
     "again": lambda again: (
