@@ -28,8 +28,8 @@ _FIRST_STEP, _LAST_STEP, _MOST_STEPS = 0.25, 0.001, 200  # walls; of the way to 
 _WIDE = 1.3  # walls: how wide a known ball is taken at most
 _ASKED = 6  # wide places known nearest to a narrow one
 _NEIGHBOURS = 0.75  # walls: places nearer than this are beside each other
-_MOST_NECKS = 60
-_CELL, _AROUND, _LEVELS, _PUSHES = 1 / 6, 1.5, 5, 4  # walls; walls; halvings; times
+_SAME_NECK, _MOST_SUSPECTS, _MOST_NECKS = 0.25, 2000, 60  # walls
+_CELL, _AROUND, _LEVELS, _PUSHES, _FINEST = 1 / 6, 1.5, 5, 4, 10  # walls; walls; halvings; times; halvings
 _PUSHES = 4
 _FEW_WAYS, _MANY_WAYS = fibonacci_sphere(26), fibonacci_sphere(200)
 
@@ -193,8 +193,11 @@ def _necks(
         ]
     )
     suspect = np.flatnonzero(least < 0.5 * wall)
-    suspect = suspect[~_bends_round(inside, a[suspect], b[suspect], wall)]
+    # the narrowest first, and of those about one place the first
     suspect = suspect[np.argsort(least[suspect], kind="stable")]
+    cell = np.floor(0.5 * (a + b)[suspect] / (_SAME_NECK * wall)).astype(np.int64)
+    suspect = suspect[np.sort(np.unique(cell, axis=0, return_index=True)[1])[:_MOST_SUSPECTS]]
+    suspect = suspect[~_bends_round(inside, a[suspect], b[suspect], wall)]
     found: list[tuple[Floats, float, int]] = []
     seen: list[Floats] = []
     for k in suspect.tolist():
@@ -218,7 +221,9 @@ def _bends_round(inside: _Material, a: Floats, b: Floats, wall: float) -> Bools:
     rows = np.flatnonzero(np.linalg.norm(b - a, axis=1) < 2 * _AROUND * wall)
     way = np.stack([a[rows], b[rows]], axis=1)
     value = inside.at(way.reshape(-1, 3)).reshape(-1, 2)
-    while len(rows):
+    for _ in range(_FINEST):
+        if not len(rows):
+            break
         middle = 0.5 * (way[:, 1:] + way[:, :-1])
         place, width = inside.pushed(middle.reshape(-1, 3), enough)
         finer, widths = (np.empty((len(rows), 2 * way.shape[1] - 1, *rest)) for rest in ((3,), ()))

@@ -131,7 +131,8 @@ def next_text(s: Survey, judgement: Judgement) -> str:
         return "'walls' and 'overhangs' show whether it prints, 'hollow' or 'prep' save material"
     skins = [o for o in s.openings if o.kind == "rim"]
     if faults == ["open_edges"] and len(skins) == len(s.openings):
-        return "it is a skin: it needs a thickness ('thicken'); 'mend --at PLACE' puts a lid on it all the same"
+        it = "it is" if len({o.shell for o in skins}) == len(s.shell_list) else "a part of it is"
+        return f"{it} a skin: it needs a thickness ('thicken'); 'mend --at PLACE' puts a lid on it all the same"
     if faults == ["self_intersections"] and not s.self_intersections.of_itself:
         return _crossing_advice(s)
     if set(faults) <= {"twin_faces", "nonmanifold_edges", "split_vertices"} and not s.twins.same_way and not skins:
