@@ -4,6 +4,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from bolvek.analyses.shells.islands import find_islands
 from bolvek.analyses.shells.rims import Rims, find_rims, near_mm
 from bolvek.arrays import Bools, Floats, Ints, Ints32
 from bolvek.mesh import Mesh
@@ -48,8 +49,8 @@ class Opening:
     kind: "hole", "crack", "seam", "rim" (of an open skin) or "hole or rim": where the shell ends as a vase does,
     nothing in it tells whether a lid is missing or a thickness. edges: open ones; crowded_edges: others that it
     runs along, used by three faces or more. span_mm: widest distance between two rim points; bent_mm: farthest rim
-    point from the mean plane; lowest: at the bottom of its shell; shell counts from 1. A seam's length counts
-    once, though its edges lie there twice.
+    point from the mean plane; lowest: at the bottom of its shell; shell counts from 1; islands: pieces of surface that
+    lie in a hole, whose rims are rims of it too. A seam's length counts once, though its edges lie there twice.
     """
 
     kind: str
@@ -63,6 +64,7 @@ class Opening:
     shell: int
     crowded_edges: int = 0
     lowest: bool = False
+    islands: int = 0
 
     @property
     def flat(self) -> bool:
@@ -91,14 +93,18 @@ def find_openings(mesh: Mesh, radius: float | None = None) -> Openings:
         nothing = np.zeros(shells, bool)
         return Openings([], [], nothing, nothing, np.arange(shells, dtype=np.int32))
     rims = find_rims(mesh, near_mm(mesh) if radius is None else radius)
-    group = np.arange(shells, dtype=np.int32)
-    if len(rims.links):
-        _, first, at = np.unique(linked_groups(shells, rims.links), return_index=True, return_inverse=True)
-        group = first[at.ravel()].astype(np.int32)
+    # a hole between pieces that hang together by corners joins them
+    shared = [np.unique(mesh.topology.shell[rims.half[rows] // 3]) for rows in rims.loops]
+    links = np.array([(own[0], one) for own in shared for one in own[1:]], np.int64).reshape(-1, 2)
+    links = np.concatenate([rims.links, links])
+    group = _grouped(shells, links)
     loops = _measure(mesh, rims, rims.loops)
     seams = [replace(s, kind="seam", length_mm=0.5 * s.length_mm) for s in _measure(mesh, rims, rims.seams)]
     judged = _judge(mesh, rims, loops, group)
-    pieces = [*zip(judged, rims.loops, strict=True), *zip(seams, rims.seams, strict=True)]
+    holes, rows, joined = _with_islands(mesh, rims, judged)
+    if len(joined):
+        group = _grouped(shells, np.concatenate([links, joined]))
+    pieces = [*zip(holes, rows, strict=True), *zip(seams, rims.seams, strict=True)]
     pieces.sort(key=lambda p: (-p[0].span_mm, p[0].where_mm))
     found = [o for o, _ in pieces]
     skin, unsure = np.zeros(shells, bool), np.zeros(shells, bool)
@@ -106,6 +112,41 @@ def find_openings(mesh: Mesh, radius: float | None = None) -> Openings:
     unsure[[o.shell - 1 for o in found if o.kind == EITHER]] = True
     skin, unsure = (np.bincount(group, x, int(group.max()) + 1)[group] > 0 for x in (skin, unsure))
     return Openings(found, [np.unique(rims.half[rows]) for _, rows in pieces], skin, unsure & ~skin, group)
+
+
+def _grouped(shells: int, links: Ints) -> Ints32:
+    """The first shell of those that links (L, 2) hold together, for each shell."""
+    if not len(links):
+        return np.arange(shells, dtype=np.int32)
+    _, first, at = np.unique(linked_groups(shells, links), return_index=True, return_inverse=True)
+    return np.asarray(first[at.ravel()].astype(np.int32))
+
+
+def _with_islands(mesh: Mesh, rims: Rims, judged: list[Opening]) -> tuple[list[Opening], list[Ints], Ints]:
+    """Openings and the rows of each, those of islands with what is around them: one hole, whatever either looks like
+    alone; and pairs of shells (L, 2) that belong together so."""
+    forward = [_forward(rims.start[r], rims.end[r], np.array([0]), np.array([len(r)])) for r in rims.loops]
+    home = find_islands(mesh, rims, forward)
+    if (home < 0).all():
+        return judged, rims.loops, np.zeros((0, 2), np.int64)
+    found, rows = [], []
+    for k in np.flatnonzero(home < 0).tolist():
+        own = np.flatnonzero(home == k).tolist()
+        hole = judged[k]
+        if own:
+            hole = replace(
+                hole,
+                kind="hole",
+                edges=hole.edges + sum(judged[i].edges for i in own),
+                length_mm=hole.length_mm + sum(judged[i].length_mm for i in own),
+                area_mm2=max(hole.area_mm2 - sum(judged[i].area_mm2 for i in own), 0.0),
+                islands=len(own),
+            )
+        found.append(hole)
+        rows.append(np.concatenate([rims.loops[k], *(rims.loops[i] for i in own)]))
+    inner = np.flatnonzero(home >= 0)
+    shell = np.array([o.shell - 1 for o in judged])
+    return found, rows, np.stack([shell[home[inner]], shell[inner]], axis=1)
 
 
 def lids(mesh: Mesh, openings: Openings) -> tuple[Floats, Ints, Ints]:

@@ -9,10 +9,13 @@ from bolvek.arrays import Bools, Floats, Ints, Ints32
 from bolvek.kernels.surface import defects as kernels
 from bolvek.mesh import Mesh
 from bolvek.mesh.topology import CROWDED, OPEN
+from bolvek.spatial.frames import across
 from bolvek.spatial.groups import linked_groups
 
 NEAR_SHARE, MOST_NEAR_MM = 1e-4, 0.02
 """Vertices nearer than this share of the longest side, at most so many mm, count as doubled."""
+
+_SAME_WAY = 1e-9  # radians: two edges that leave a vertex side by side
 
 _MOST_CANDIDATES = 20_000_000  # vertices beside edges that are looked at, beyond which no T-junction is looked for
 
@@ -183,16 +186,65 @@ def odd_edges(mesh: Mesh) -> Ints:
     return crowded[first[uses % 2 == 1]]
 
 
+def across_gaps(mesh: Mesh) -> tuple[Ints, Ints]:
+    """At vertices where several fans of faces meet: open half-edges that end there, and those that follow on the other
+    side of the gap, so that what hangs together by corners only is not gone around, but what is missing between.
+
+    The fans must lie around the vertex one after the other, as seen along their mean normal; elsewhere a rim follows
+    its fan.
+    """
+    topology = mesh.topology
+    half = np.flatnonzero(topology.opposite == OPEN)
+    none = np.zeros(0, np.int64), np.zeros(0, np.int64)
+    if not topology.extra_fans or not len(half):
+        return none
+    begin, end = (e.astype(np.int64) for e in mesh.edge_ends(half))
+    several = np.bincount(end, minlength=len(mesh.vertices)) > 1
+    several &= np.bincount(begin, minlength=len(mesh.vertices)) == np.bincount(end, minlength=len(mesh.vertices))
+    into, out = np.flatnonzero(several[end]), np.flatnonzero(several[begin])
+    if not len(into):
+        return none
+    normal = np.zeros((len(mesh.vertices), 3))
+    for k in range(3):
+        np.add.at(normal, mesh.faces[:, k], mesh.unit_normals)
+    into, out = into[np.argsort(end[into], kind="stable")], out[np.argsort(begin[out], kind="stable")]
+    where, starts = np.unique(end[into], return_index=True)
+    found: list[tuple[int, int]] = []
+    for v, first, last in zip(where.tolist(), starts.tolist(), [*starts[1:].tolist(), len(into)], strict=True):
+        size = float(np.linalg.norm(normal[v]))
+        if not size > 0:
+            continue
+        u, w = across(normal[v] / size)
+        own, following = into[first:last], out[first:last]
+        angle = [
+            np.arctan2(away @ w, away @ u)
+            for away in (mesh.vertices[begin[own]] - mesh.vertices[v], mesh.vertices[end[following]] - mesh.vertices[v])
+        ]
+        turn = np.mod(angle[1][None, :] - angle[0][:, None], 2 * np.pi)
+        turn[turn < _SAME_WAY] = 2 * np.pi
+        chosen = turn.argmin(axis=1)
+        if len(np.unique(chosen)) == len(chosen):
+            found += [
+                (int(half[o]), int(half[following[c]])) for o, c in zip(own.tolist(), chosen.tolist(), strict=True)
+            ]
+    pairs = np.array(found, np.int64).reshape(-1, 2)
+    return pairs[:, 0], pairs[:, 1]
+
+
 def _trace(mesh: Mesh, half: Ints, a: Ints, b: Ints, label: Ints, merged: Bools) -> list[Ints]:
-    """Loops as rows of edges; at a vertex they follow the fan of faces: skins that touch in a point stay apart."""
+    """Loops as rows of edges; at a vertex they follow the fan of faces: skins that touch in a point stay apart; or
+    cross the gap to the next fan, see `across_gaps`."""
     if not len(half):
         return []
-    fan = mesh.topology.fan.astype(np.int64)
+    begins = mesh.topology.fan.astype(np.int64)
+    ends = begins.reshape(-1, 3)[:, [1, 2, 0]].ravel()
+    into, following = across_gaps(mesh)
+    ends[into] = begins[following]
     face, k = np.divmod(half, 3)
     corner = mesh.faces[face, k].astype(np.int64)
     # the fan at an end of the whole edge; a place within it is merged
-    at_a = np.where(corner == a, fan[half], -1)
-    at_b = np.where(mesh.faces[face, (k + 1) % 3] == b, fan[3 * face + (k + 1) % 3], -1)
+    at_a = np.where(corner == a, begins[half], -1)
+    at_b = np.where(mesh.faces[face, (k + 1) % 3] == b, ends[half], -1)
     size = np.int64(3 * len(mesh.faces) + 1)
     tail = np.where(merged[label[a]] | (at_a < 0), size + label[a], at_a)
     head = np.where(merged[label[b]] | (at_b < 0), size + label[b], at_b)

@@ -5,9 +5,10 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from bolvek.analyses.shells.islands import lies_within, newell
 from bolvek.analyses.shells.openings import FLAT_SHARE
 from bolvek.analyses.soundness.around import crossing_pairs
-from bolvek.arrays import Floats, Ints
+from bolvek.arrays import Ints
 from bolvek.kernels.exact.triangles import mark_flat
 from bolvek.mesh import Mesh
 from bolvek.mesh.topology import CROWDED, build_topology
@@ -19,9 +20,7 @@ from bolvek.operations.mend.fills import (
     corner_fill,
     curved_fill,
     flat_fill,
-    newell,
     plain_fill,
-    plane_axes,
 )
 from bolvek.operations.mend.loops import Loop, Named, choose, find_loops
 from bolvek.operations.mend.record import Left, MendSettings, MendStep, Place
@@ -202,7 +201,7 @@ def _grouped(mesh: Mesh, loops: Sequence[Loop]) -> list[list[Loop]]:
             if normals[inner] @ n > -0.5 * sizes[inner]:
                 continue
             off = np.abs((points[inner] - points[outer].mean(axis=0)) @ n).max()
-            if off > slack[outer] or not _within(points[outer], points[inner], n):
+            if off > slack[outer] or not lies_within(points[outer], points[inner], n):
                 continue
             if inner not in home or sizes[outer] < sizes[home[inner]]:
                 home[inner] = outer
@@ -213,20 +212,6 @@ def _grouped(mesh: Mesh, loops: Sequence[Loop]) -> list[list[Loop]]:
         else:
             groups[inner] = [loops[inner]]
     return [groups[i] for i in sorted(groups)]
-
-
-def _within(outer: Floats, inner: Floats, normal: Floats) -> bool:
-    """Whether the inner loop's points lie in the outer one as seen along a normal."""
-    u, w = plane_axes(normal)
-    ring = np.stack([outer @ u, outer @ w], axis=1)
-    for x, y in np.stack([inner @ u, inner @ w], axis=1):
-        a, b = ring, np.roll(ring, -1, axis=0)
-        cuts = (a[:, 1] > y) != (b[:, 1] > y)
-        with np.errstate(divide="ignore", invalid="ignore"):
-            at = a[:, 0] + (y - a[:, 1]) * (b[:, 0] - a[:, 0]) / (b[:, 1] - a[:, 1])
-        if not int((cuts & (x < at)).sum()) % 2:
-            return False
-    return True
 
 
 def _job(mesh: Mesh, group: list[Loop], around: _Around, style: str) -> Job:
@@ -255,7 +240,8 @@ def _tries(mesh: Mesh, job: Job, around: _Around, style: str) -> "Iterator[Fill]
     count = len(rim.points)
     # a flat rim may be that of a cap cut off: then what is around it leans to its plane, neither in it nor square to it
     leans = rim.beside @ (newell(outer) / max(float(np.linalg.norm(newell(outer))), 1e-300))
-    flat = flat and not (count >= CURVED_FROM and _ALONG > float(np.median(leans)) > _SQUARE)
+    leaning = (leans < _ALONG) & (leans > _SQUARE)
+    flat = flat and not (count >= CURVED_FROM and leaning.mean() > 0.5)
     if style == "flat" or (style == "auto" and flat):
         fill = flat_fill(rim)
         if fill is not None:

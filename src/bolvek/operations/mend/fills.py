@@ -4,12 +4,14 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from bolvek.analyses.shells.islands import newell
 from bolvek.arrays import Bools, Floats, Ints
 from bolvek.kernels.exact import polygons as flat_kernels
 from bolvek.kernels.surface import fill as kernels
 from bolvek.mesh import Mesh
 from bolvek.mesh.topology import build_topology
 from bolvek.operations.mend.fair import fair
+from bolvek.spatial.frames import across
 from bolvek.spatial.polygons import PolygonError, signed_area, triangulate
 
 MOST_AT_ONCE = 200
@@ -49,21 +51,6 @@ def _none() -> Floats:
     return np.zeros((0, 3))
 
 
-def newell(points: Floats) -> Floats:
-    """Normal (3,) of a loop, as long as twice the area of its projection."""
-    off = points - points.mean(axis=0)
-    return np.asarray(np.cross(off, np.roll(off, -1, axis=0)).sum(axis=0))
-
-
-def plane_axes(normal: Floats) -> tuple[Floats, Floats]:
-    """Two unit vectors with which a normal makes a right-handed frame."""
-    n = normal / np.linalg.norm(normal)
-    least = np.eye(3)[int(np.argmin(np.abs(n)))]
-    u = np.cross(least, n)
-    u /= np.linalg.norm(u)
-    return u, np.cross(n, u)
-
-
 def flat_fill(rim: Rim) -> Fill | None:
     """Triangles in the rim's plane, on its vertices alone; None where its projection crosses itself."""
     outer = rim.points[list(rim.loops[0])]
@@ -79,7 +66,7 @@ def flat_fill(rim: Rim) -> Fill | None:
         if kind[0] & _CONCAVE_CROSSED:
             return None
         return Fill("flat", faces.astype(np.int64), _none())
-    u, w = plane_axes(normal)
+    u, w = across(normal / np.linalg.norm(normal))
     flat = [(float(x), float(y)) for x, y in zip(rim.points @ u, rim.points @ w, strict=True)]
     loops = [list(rim.loops[0]), *(list(loop) for loop in rim.loops[1:])]
     if any(signed_area(flat, loop) >= 0 for loop in loops[1:]):
@@ -238,7 +225,7 @@ def corner_fill(rim: Rim, tolerance_mm: float, least_deg: float = 15.0) -> Fill 
         length = (end - begin) % n or n
         loop = [(begin + i) % n for i in range(length + 1)]
         loop += [n + a for a in chains[r]]
-        u, w = plane_axes(planes[r][0])
+        u, w = across(planes[r][0])
         flat = [(float(x), float(y)) for x, y in zip(points @ u, points @ w, strict=True)]
         if abs(signed_area(flat, loop)) < 1e-9 * rim.span_mm**2:
             return None

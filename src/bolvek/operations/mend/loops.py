@@ -5,13 +5,13 @@ from dataclasses import dataclass
 import numpy as np
 
 from bolvek.analyses.shells import EITHER, find_openings
+from bolvek.analyses.shells.islands import leaning, newell
 from bolvek.analyses.shells.openings import Opening, Openings
-from bolvek.analyses.shells.rims import cut_at_repeats
+from bolvek.analyses.shells.rims import across_gaps, cut_at_repeats
 from bolvek.arrays import Floats, Ints
 from bolvek.kernels.surface import fill as kernels
 from bolvek.mesh import Mesh
 from bolvek.mesh.topology import OPEN
-from bolvek.operations.mend.fills import newell
 from bolvek.operations.mend.record import Left, MendSettings
 
 NARROWING = 0.3
@@ -71,6 +71,8 @@ def _trace(mesh: Mesh) -> list[Ints]:
         return []
     following = np.full(len(opposite), -1, np.int32)
     kernels.next_on_rim(opposite, rim, following)
+    into, over = across_gaps(mesh)
+    following[into] = over
     order, ends = np.empty((2, len(rim)), np.int32)
     n = kernels.trace_loops(following, rim, len(opposite), order, ends)
     found = []
@@ -107,7 +109,7 @@ def choose(mesh: Mesh, loops: list[Named], openings: Openings, asked: MendSettin
             and asked.style == "auto"
             and not openings.skin[o.shell - 1]  # beside a rim, any other loop is a hole
             and not (o.lowest and ends[o.shell] == 1)
-            and _narrowing(mesh, loop) < NARROWING
+            and leaning(mesh, loop.half, _unit_normal(mesh, loop)) < NARROWING
         ):
             why = "it may be the end of an open shell: --close-ends closes such, 'thicken' gives it a wall"
         if why:
@@ -117,22 +119,9 @@ def choose(mesh: Mesh, loops: list[Named], openings: Openings, asked: MendSettin
     return chosen, left
 
 
-def _narrowing(mesh: Mesh, loop: Named) -> float:
-    """How far the faces at a rim run outward as they go away from it, in the mean: 1 in its plane, 0 square to it,
-    below 0 where the shell widens towards its rim."""
-    a, b = (mesh.vertices[end] for end in mesh.edge_ends(loop.half))
-    apex = mesh.vertices[mesh.faces[loop.half // 3, (loop.half % 3 + 2) % 3]]
-    along = (b - a) / np.maximum(np.linalg.norm(b - a, axis=1), 1e-300)[:, None]
-    away = apex - a
-    away = away - np.einsum("ij,ij->i", away, along)[:, None] * along
-    away /= np.maximum(np.linalg.norm(away, axis=1), 1e-300)[:, None]
+def _unit_normal(mesh: Mesh, loop: Loop) -> Floats:
     normal = newell(mesh.vertices[loop.vertices])
-    normal /= max(float(np.linalg.norm(normal)), 1e-300)
-    outward = 0.5 * (a + b) - np.array(loop.opening.where_mm)
-    outward -= (outward @ normal)[:, None] * normal
-    outward /= np.maximum(np.linalg.norm(outward, axis=1), 1e-300)[:, None]
-    weight = np.linalg.norm(b - a, axis=1)
-    return float((np.einsum("ij,ij->i", away, outward) * weight).sum() / max(float(weight.sum()), 1e-300))
+    return np.asarray(normal / max(float(np.linalg.norm(normal)), 1e-300))
 
 
 def _one_sided(mesh: Mesh, openings: Openings):  # type: ignore[no-untyped-def]

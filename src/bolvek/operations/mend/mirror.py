@@ -15,8 +15,8 @@ from bolvek.arrays import Bools, Floats, Ints
 from bolvek.mesh import Mesh
 from bolvek.mesh.topology import collapsed_faces
 from bolvek.operations.mend.draft import NEW, Draft, stored
-from bolvek.operations.mend.fills import plane_axes
 from bolvek.operations.mend.record import Left, MendSettings, MendStep, Place
+from bolvek.spatial import frames
 from bolvek.units import as_triple, length_text
 
 NEAR_SHARE, LEAST_LIKE = 0.01, 0.5
@@ -120,13 +120,13 @@ def _refined(mesh: Mesh, points: Floats, normal: Floats, through: Floats, *, tur
         local, across = points - through, m @ n
         columns = [2 * across]
         if turning:
-            for way in plane_axes(n):
+            for way in frames.across(n / np.linalg.norm(n)):
                 columns.append(-2 * ((local @ way) * across + plane.side(points) * (m @ way)))
         system = np.stack(columns, axis=1) * weight[:, None]
         step = np.linalg.lstsq(system, -weight * np.einsum("ij,ij->i", image - q, m), rcond=None)[0]
         offset = plane.offset - float(n @ through) + float(step[0])
         if turning:
-            u, w = plane_axes(n)
+            u, w = frames.across(n / np.linalg.norm(n))
             n = n + step[1] * u + step[2] * w
             n /= np.linalg.norm(n)
         if np.abs(step).max() < 1e-9 * longest:

@@ -172,7 +172,10 @@ def _crossing_advice(s: Survey) -> str:
 
 def _openings_advice(openings: list[Opening]) -> str:
     kinds = {o.kind for o in openings}
-    return "; ".join(text for kind, text in _OPENINGS_ADVICE.items() if kind in kinds)
+    said = {kind: text for kind, text in _OPENINGS_ADVICE.items() if kind in kinds}
+    if "rim" in said and "hole or rim" in said:
+        said["hole or rim"] = said["hole or rim"].split(";")[0]
+    return "; ".join(said.values())
 
 
 def _places(code: str, s: Survey) -> list[Row]:
@@ -297,7 +300,9 @@ def _shell_text(x: Shell, s: Survey) -> str:
     wrong = ", the wrong way" if x.inside_out else ""
     volume = f", {volume_text(abs(x.volume_mm3))}" if x.volume_mm3 is not None else ""
     role = f"{x.part}: {x.role}" if x.part else x.role
-    if x.role == "open body" and not any(o.shell == x.number for o in s.openings) and s.odd_edges:
+    if x.role == "open body" and not any(o.shell == x.number for o in s.openings) and not s.odd_edges:
+        role += ", in a hole of another"
+    elif x.role == "open body" and not any(o.shell == x.number for o in s.openings):
         role += f" for {count_text(s.odd_edges, 'edge')} used an odd number of times"
     return (
         f"{role}{', stray' if x.stray else ''}, {facing}{wrong}{volume}, {_area_text(x.area_mm2)}, "
@@ -313,6 +318,7 @@ def _opening_text(o: Opening, s: Survey) -> str:
         )
     flat = "flat" if o.flat else f"bent by {length_text(o.bent_mm)}"
     low = ", at the bottom" if o.lowest else ""
+    low += f", around {count_text(o.islands, 'island')}" if o.islands else ""
     along = f", along {count_text(o.crowded_edges, 'non-manifold edge')} too" if o.crowded_edges else ""
     return (
         f"{KINDS[o.kind][0]}, {length_text(o.span_mm)} across, {count_text(o.edges, 'edge')}, "
