@@ -8,6 +8,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from bolvek.analyses.deviation import compare, matching_faces
+from bolvek.analyses.shells import find_openings
 from bolvek.analyses.soundness import find_defects
 from bolvek.errors import UsageError, WorkError
 from bolvek.formats import read_model, write_model
@@ -441,3 +442,57 @@ def test_compare_by_hand(bolvek, tmp_path):
     assert "farther apart than" in done.stdout
     record = json.loads((tmp_path / "c.json").read_text())
     assert record["verdict"] == "too far off" and record["models"][0]["compare"]["max_mm"] == pytest.approx(0.5)
+
+
+def test_islands_and_corners_belong_to_the_hole_around_them(bolvek, tmp_path):
+    """A ring missing from a block's top, every second square of a side, faces at random: volumes are known."""
+    turn = 2 * np.pi * np.arange(48) / 48
+
+    def ring(radius, height):
+        return np.stack([radius * np.cos(turn), radius * np.sin(turn), np.full(48, height)], axis=1)
+
+    def fan(points):
+        middle = np.broadcast_to(points.mean(axis=0), points.shape)
+        return np.stack([middle, points, np.roll(points, -1, axis=0)], axis=1)
+
+    def band(low, high):
+        a, b = np.roll(low, -1, axis=0), np.roll(high, -1, axis=0)
+        return np.concatenate([np.stack([low, a, b], axis=1), np.stack([low, b, high], axis=1)])
+
+    tub = [fan(ring(18, 0))[:, ::-1], band(ring(18, 0), ring(18, 20))]
+    block = Mesh.from_corners(np.concatenate([*tub, fan(ring(18, 20))]))
+    for rim in (None, 14):
+        top = [] if rim is None else [band(ring(18, 20), ring(rim, 20))]
+        open_block = Mesh.from_corners(np.concatenate([*tub, *top, fan(ring(9, 20))]))
+        hole = find_openings(open_block).found
+        assert [(o.kind, o.islands) for o in hole] == [("hole", 1)]
+        made, record, _ = mend(open_block, MendSettings())
+        assert record.verdict == "sound" and made.topology.shells == 1
+        assert made.volume == pytest.approx(block.volume, rel=1e-9)
+    # a disc that hovers above the rim is no part of a lid
+    hovering = Mesh.from_corners(np.concatenate([*tub, fan(ring(9, 25))]))
+    assert sorted(o.kind for o in find_openings(hovering).found) == ["hole or rim", "rim"]
+    write_model(tmp_path / "ring.stl", open_block)
+    done = bolvek("prep", "ring.stl", "--make-solid", "--wall", "2mm", "-o", "out.stl", "--json", "r.json")
+    assert "mended" in done.stdout
+    solid = json.loads((tmp_path / "r.json").read_text())["models"][0]["solid"]
+    assert solid["way"] == "mended" and solid["thicken"] is None
+    cube = fine_box(20)
+    middle = cube.corners.mean(axis=1)
+    square = np.floor(middle).astype(int)
+    rng = np.random.default_rng(5)
+    for gone in ((middle[:, 2] > 9.9) & (square[:, :2].sum(axis=1) % 2 == 1), rng.random(len(cube.faces)) < 0.3):
+        made, record, _ = mend(Mesh(cube.vertices, cube.faces[~gone]), MendSettings())
+        assert record.verdict == "sound" and made.volume == pytest.approx(1000, rel=1e-9)
+
+
+def test_a_jagged_hole_is_a_hole():
+    """Teeth make a rim as long as that of a skin; a hemisphere and a bent sheet stay skins."""
+    whole = ball(10.0, 0.5)
+    middle = whole.corners.mean(axis=1)
+    polar, turn = np.arccos(middle[:, 2] / np.linalg.norm(middle, axis=1)), np.arctan2(middle[:, 1], middle[:, 0])
+    star = polar > 0.2 + 0.4 * np.abs((12 * turn / (2 * np.pi)) % 1 * 2 - 1)
+    made, record, _ = mend(Mesh(whole.vertices, whole.faces[star]), MendSettings())
+    assert record.verdict == "sound" and made.volume == pytest.approx(whole.volume, rel=2e-3)
+    half = Mesh(whole.vertices, whole.faces[polar > np.pi / 2])
+    assert [o.kind for o in find_openings(half).found] == ["rim"]

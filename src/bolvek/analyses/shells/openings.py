@@ -38,6 +38,7 @@ EITHER = "hole or rim"
 _MOST_PAIRS = 300  # rim points up to which all pairs are measured for the span
 _MOST_THROATS = 100
 _BANK = 64
+_TEETH, _WAVES = 8, 3  # edges from which a rim can have teeth; waves once around that draw its shape
 
 Triple = tuple[float, float, float]
 
@@ -231,6 +232,10 @@ def _judge(mesh: Mesh, rims: Rims, loops: list[Opening], group: Ints32) -> list[
     np.maximum.at(top, group, high[:, 2])
     home = np.array([group[o.shell - 1] for o in loops])
     length = np.array([o.length_mm for o in loops])
+    # teeth make a rim long, not wide
+    for i in np.flatnonzero(length**2 / (4 * np.pi) >= LEAST_THROAT * area[home]).tolist():
+        if len(rims.loops[i]) >= _TEETH:
+            length[i] = min(length[i], _without_teeth(rims.start[rims.loops[i]], rims.end[rims.loops[i]]))
     count = np.bincount(home, minlength=len(area))
     longest = np.zeros(len(area))
     np.maximum.at(longest, home, length)
@@ -254,7 +259,7 @@ def _judge(mesh: Mesh, rims: Rims, loops: list[Opening], group: Ints32) -> list[
         ):
             tried += 1
             deeper = _section(mesh, o, start, end, group == g)
-            if THROAT_SHARE * deeper <= o.length_mm <= MOST_THROAT * deeper:
+            if THROAT_SHARE * deeper <= length[i] <= MOST_THROAT * deeper:
                 kind = EITHER
         height = float(top[g] - bottom[g])
         reach = float(max(start[:, 2].max(), end[:, 2].max()) - bottom[g])
@@ -280,6 +285,16 @@ def _is_crack(o: Opening, start: Floats, end: Floats, area: float) -> bool:
     reach = 0.5 * o.length_mm
     close = apart.mean() <= CRACK_SHARE * reach and apart.max() <= CRACK_MOST * reach
     return bool(close and apart.mean() * reach <= 0.5 * area)
+
+
+def _without_teeth(start: Floats, end: Floats) -> float:
+    """The length (mm) of a loop as its lowest waves alone draw it."""
+    points = _ordered(start, end)
+    even = _even(np.concatenate([points, points[:1]]))[:-1]
+    waves = np.fft.rfft(even, axis=0)
+    waves[_WAVES + 1 :] = 0
+    smooth = np.fft.irfft(waves, len(even), axis=0)
+    return float(np.linalg.norm(np.roll(smooth, -1, axis=0) - smooth, axis=1).sum())
 
 
 def _ordered(start: Floats, end: Floats) -> Floats:

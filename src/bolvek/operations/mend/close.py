@@ -270,6 +270,11 @@ def _tries(mesh: Mesh, job: Job, around: _Around, style: str) -> "Iterator[Fill]
         if job.bad == known:
             break
         plain = plain_fill(rim, job.bad, by_bend=False)
+    # triangles that do not meet as seen along the rim's normal cross each other nowhere
+    level = None if flat else flat_fill(rim)
+    if level is not None:
+        yield from _curved(mesh, rim, around, level)
+        yield level
 
 
 def _curved(mesh: Mesh, rim: Rim, around: _Around, plain: Fill) -> "Iterator[Fill]":
