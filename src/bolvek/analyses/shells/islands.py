@@ -58,9 +58,16 @@ def find_islands(mesh: Mesh, rims: Rims, forward: list[Bools]) -> Ints:
     reach = np.array(
         [_reach(mesh, p, rims.half[rows], n) for p, rows, n in zip(points, rims.loops, normal, strict=True)]
     )
+    lean = np.array(
+        [
+            leaning(mesh, rims.half[rows], n / max(s, 1e-300))
+            for rows, n, s in zip(rims.loops, normal, size, strict=True)
+        ]
+    )
     usable = np.array(whole) & (size > 0)
-    for inner in np.flatnonzero(usable).tolist():
-        near = usable & (size > size[inner])
+    # surface lies outside of an opening, and within the rim of an island: a skin's own rim has it the other way round
+    for inner in np.flatnonzero(usable & (lean <= _LEANING)).tolist():
+        near = usable & (lean >= -_LEANING) & (size > size[inner])
         near &= (low - reach[:, None] <= low[inner]).all(axis=1) & (high + reach[:, None] >= high[inner]).all(axis=1)
         for outer in np.flatnonzero(near).tolist():
             n = normal[outer] / size[outer]

@@ -122,9 +122,10 @@ def _skin(skin: Mesh, settings: ThickenSettings) -> tuple[Mesh, ThickenRecord]:
             raise refuse_rim(skin, bad)
     side = {"in": -1, "out": 1, "both": 0}[settings.side]
     least = min(settings.least_mm, FULL_SHARE * thickness)
-    for _ in range(_TEETH_ROUNDS):
+    for turn in range(_TEETH_ROUNDS + 1):
         smoothed, found, solid, depth = _offset(skin, front, back, along, side)
-        teeth = narrow_teeth(skin, solid.mesh, least) if settings.trim else np.zeros(0, np.int64)
+        looked_at = settings.trim and turn < _TEETH_ROUNDS
+        teeth = narrow_teeth(skin, solid.mesh, least) if looked_at else np.zeros(0, np.int64)
         if not len(teeth):
             break
         keep = np.ones(len(skin.faces), bool)
