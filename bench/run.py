@@ -333,7 +333,7 @@ def solids(folder: Path) -> None:
             turn[:, 0] *= np.sign(np.linalg.det(turn))
             one = block(tuple(-rng.uniform(2, 7, 3)), tuple(rng.uniform(2, 7, 3)))
             boxes.append(one.moved(one.vertices @ turn.T + rng.uniform(-30, 30, 3)))
-        ask = ("--make-solid", "--drains", 0, "--wall", "5mm")
+        ask = ("--to-solid", "--drains", 0, "--wall", "5mm")
         row(f"{count} boxes into one body", "prep", "fuse", boxes[0].joined(*boxes[1:]), *ask)
     scan = hurt(blob(1, 100.0, 0.5), 200)
     for grid in (1.6, 0.8, 0.4):

@@ -308,7 +308,7 @@ def test_the_better_half_is_mirrored():
 def test_bodies_in_each_other_are_left_and_said(bolvek, tmp_path):
     write_model(tmp_path / "two.stl", box().joined(Mesh(box().vertices + [5, 5, 5], box().faces)))
     done = bolvek("mend", "two.stl", "-o", "out.stl", expect=1)
-    assert "closed but crossing" in done.stdout and "--make-solid" in done.stdout
+    assert "closed but crossing" in done.stdout and "--to-solid" in done.stdout
     inner = box().joined(Mesh(box().vertices * 0.3 + 2, box().faces))
     write_model(tmp_path / "in.stl", inner)
     done = bolvek("mend", "in.stl", "-o", "kept.stl", expect=1)
@@ -473,7 +473,7 @@ def test_islands_and_corners_belong_to_the_hole_around_them(bolvek, tmp_path):
     hovering = Mesh.from_corners(np.concatenate([*tub, fan(ring(9, 25))]))
     assert sorted(o.kind for o in find_openings(hovering).found) == ["hole or rim", "rim"]
     write_model(tmp_path / "ring.stl", open_block)
-    done = bolvek("prep", "ring.stl", "--make-solid", "--wall", "2mm", "-o", "out.stl", "--json", "r.json")
+    done = bolvek("prep", "ring.stl", "--to-solid", "--wall", "2mm", "-o", "out.stl", "--json", "r.json")
     assert "mended" in done.stdout
     solid = json.loads((tmp_path / "r.json").read_text())["models"][0]["solid"]
     assert solid["way"] == "mended" and solid["thicken"] is None

@@ -5,14 +5,17 @@ import json
 import numpy as np
 import pytest
 
+from bolvek.analyses.likeness import likeness
 from bolvek.analyses.soundness import find_defects
 from bolvek.demo.carp import carp
 from bolvek.demo.troubled import dragon_bracket, finial
 from bolvek.errors import UsageError, WorkError
 from bolvek.formats import read_model, write_model
+from bolvek.jobs.prep import just_do
 from bolvek.mesh import Mesh
 from bolvek.operations.recast import RecastSettings, recast
 from bolvek.operations.slim import SlimSettings, slim_to
+from bolvek.operations.solid import SolidSettings, make_solid
 from support import assert_sound, ball, box, shell_box
 
 
@@ -177,19 +180,81 @@ def test_recast_from_the_command_line(bolvek, tmp_path):
 def test_prep_makes_a_solid_of_what_it_gets(bolvek, tmp_path):
     write_model(tmp_path / "finial.stl", finial()[0])
     bolvek("prep", "finial.stl", "-o", "no.stl", expect=4)
-    done = bolvek("prep", "finial.stl", "--make-solid", "--longest", "100mm", "-o", "out.stl", "--json", "r.json")
+    done = bolvek("prep", "finial.stl", "--to-solid", "--longest", "100mm", "-o", "out.stl", "--json", "r.json")
     assert "fit to print" in done.stdout and "fused: mending leaves it" in done.stdout
     section = json.loads((tmp_path / "r.json").read_text())["models"][0]
     assert section["solid"]["way"] == "fused" and section["proof"]["verdict"] == "fit"
     assert section["solid"]["parts"] == 6 and section["solid"]["changes"]["kept"] > 500
     write_model(tmp_path / "bracket.obj", dragon_bracket()[0])
-    done = bolvek("prep", "bracket.obj", "--make-solid", "--plan")
+    done = bolvek("prep", "bracket.obj", "--to-solid", "--plan")
     assert "give skins a thickness" in done.stdout and not list(tmp_path.glob("bracket.prep*"))
-    asked = ["--make-solid", "--longest", "100mm", "-o", "solid.stl", "--changes", "changes.png"]
+    asked = ["--to-solid", "--longest", "100mm", "-o", "solid.stl", "--changes", "changes.png"]
     done = bolvek("prep", "bracket.obj", *asked)
     assert "thickened and fused" in done.stdout and (tmp_path / "changes.png").exists()
     assert not find_defects(read_model(tmp_path / "solid.stl").mesh)
     bolvek("prep", "bracket.obj", "--plan", expect=2)
     write_model(tmp_path / "hollow.stl", shell_box(3, 24))
-    done = bolvek("prep", "hollow.stl", "--make-solid", "--wall", "2mm", "-o", "again.stl")
+    done = bolvek("prep", "hollow.stl", "--to-solid", "--wall", "2mm", "-o", "again.stl")
     assert "mended" in done.stdout and "1 closed void filled" in done.stdout
+
+
+def test_a_result_is_held_against_its_file():
+    """What is missing, hollow or filled is told; what is only mended, thick or in one body is not."""
+    file = Mesh.from_corners(
+        np.concatenate([box((0, 0, 0), (20, 20, 20)).corners, box((30, 0, 0), (40, 10, 10)).corners])
+    )
+    whole = box((0, 0, 0), (20, 20, 20))
+    tub = shell_box(1, 20)
+
+    def told(made, of=file, **more):
+        return {f.code for f in likeness(of, made, **more).findings}
+
+    assert told(file) == set()
+    assert told(whole) == {"shape_off", "parts_gone", "became_hollow"}  # one of two parts
+    assert told(tub, whole) == {"became_hollow"}
+    assert told(whole, tub) == {"became_solid"}
+    void = tub.picked((tub.shell_volumes < 0)[tub.topology.shell])
+    assert told(whole, tub, filled=void) == set()
+    # two that cross: their insides are not missing from the union
+    crossing = Mesh.from_corners(np.concatenate([whole.corners, whole.corners + [10, 10, 10]]))
+    made, record = make_solid(crossing.as_stored(), SolidSettings(), just_do)
+    assert record.way == "fused" and not record.findings and made.volume == pytest.approx(15000, rel=1e-5)
+    # a room whose ceiling is missing, with a table in it, made one block
+    table = box((8, 8, 2), (12, 12, 8))
+    room = Mesh.from_corners(
+        np.concatenate([tub.corners[np.abs(tub.corners[:, :, 2] - 20).max(axis=1) > 0], table.corners])
+    )
+    assert "became_solid" in told(whole, room)
+
+
+def test_solid_from_the_command_line(bolvek, tmp_path):
+    lid_off = box((0, 0, 0), (20, 20, 20))
+    lid_off = Mesh(lid_off.vertices, lid_off.faces[np.abs(lid_off.corners[:, :, 2] - 20).max(axis=1) > 0])
+    write_model(tmp_path / "lid_off.stl", lid_off)
+    write_model(tmp_path / "fine.stl", box())
+    # nothing in the file tells: a guess, and exit 1; said, it is right either way
+    done = bolvek("solid", "lid_off.stl", "--changes", "c.png", "--json", "r.json", expect=1)
+    assert "a guess" in done.stdout and "what was solid is hollow" in done.stdout and (tmp_path / "c.png").exists()
+    record = json.loads((tmp_path / "r.json").read_text())
+    assert record["verdict"] == "not as the file" and {f["code"] for f in record["findings"]} >= {
+        "guessed",
+        "became_hollow",
+    }
+    for chosen, volume in (("solid", 8000), ("skin", 8000 - 17.6**2 * 18.8)):
+        bolvek("solid", "lid_off.stl", "--as", chosen, "-o", "out.stl", "--replace")
+        assert read_model(tmp_path / "out.stl").mesh.volume == pytest.approx(volume, rel=0.06)
+    bolvek("prep", "lid_off.stl", "--to-solid", "-o", "no.stl", expect=1)
+    done = bolvek("solid", "fine.stl", "lid_off.stl", "-o", "made/", expect=1)
+    assert "1 not as the file" in done.stdout and read_model(tmp_path / "made/fine.solid.stl").mesh.volume == 1000
+    write_model(tmp_path / "carp.stl", carp())
+    bolvek("solid", "carp.stl", "--megabytes", "1", "-o", "light.stl")
+    assert 0.99e6 < (tmp_path / "light.stl").stat().st_size <= 1e6
+    assert not find_defects(read_model(tmp_path / "light.stl").mesh)
+    assert "as it is" in bolvek("solid", "fine.stl", "--plan").stdout
+    for wrong in (
+        ["--plan", "-o", "x.stl"],
+        ["--skin", "0mm"],
+        ["--as", "both"],
+        ["--triangles", "9", "--megabytes", "1"],
+    ):
+        bolvek("solid", "fine.stl", *wrong, expect=2)

@@ -16,6 +16,7 @@ from bolvek.cli.base.options import (
     place_options,
     printer_option,
     replace_option,
+    to_solid_options,
     unit_option,
 )
 from bolvek.cli.base.types import LENGTH, PATH, PLACE
@@ -24,7 +25,6 @@ from bolvek.errors import UsageError
 if TYPE_CHECKING:
     from bolvek.cli.base.run import Outcome, Steps
     from bolvek.formats import Model
-    from bolvek.mesh import Mesh
 
 
 @click.command("prep")
@@ -35,10 +35,8 @@ if TYPE_CHECKING:
     click.option("--longest", type=LENGTH, help="Scale to this longest side."),
     click.option("--by", type=float, metavar="FACTOR", help="Scale by a factor."),
     click.option("--mend", "mends", is_flag=True, help="Mend the model first, as 'bolvek mend' does."),
-    click.option("--make-solid", is_flag=True, help="Make a solid first: mend, thicken, fuse or recast."),
-    click.option("--plan", is_flag=True, help="Only tell the way --make-solid would take, and why; write nothing."),
-    click.option("--changes", type=PATH, metavar="FILE.png", help="Draw what --make-solid changed, before and after."),
-    click.option("--skin", type=LENGTH, default="1.2mm", show_default=True, help="Thickness of what has none."),
+    click.option("--to-solid", is_flag=True, help="Make a solid first, as 'bolvek solid' does."),
+    to_solid_options,
     click.option("--wall", type=LENGTH, default="2mm", show_default=True, help="Wall to leave."),
     click.option(
         "--grid",
@@ -74,10 +72,11 @@ def command(
     longest: float | None,
     by: float | None,
     mends: bool,
-    make_solid: bool,
+    to_solid: bool,
     plan: bool,
     changes: Path | None,
     skin: float,
+    taken_as: str | None,
     wall: float,
     grid: float | None,
     drains: int | None,
@@ -98,9 +97,10 @@ def command(
     Examples:
       bolvek prep carp.stl --height 90mm --wall 2mm -o out/carp.stl
       bolvek prep carp.stl scan.stl --mend --wall 1.5mm -o out/
-      bolvek prep cloud_tile.ply --make-solid --skin 1.2mm --longest 80mm
+      bolvek prep cloud_tile.ply --to-solid --skin 1.2mm --longest 80mm
       bolvek prep carp.stl --by 1.5 --wall 1.8mm --json carp.json --picture carp.png
     """
+    from bolvek.cli.base.changes import draw_changes
     from bolvek.cli.base.run import Outcome, Run, run
     from bolvek.cli.base.scaled import finding_rows
     from bolvek.formats.folder import check_folder
@@ -136,7 +136,7 @@ def command(
         auto=drains is None,
         scale=scaling,
         mend=MendSettings() if mends else None,
-        solid=SolidSettings(skin_mm=skin, least_mm=least_wall) if make_solid else None,
+        solid=SolidSettings(skin_mm=skin, least_mm=least_wall, taken_as=taken_as) if to_solid else None,
         least_drain_mm=least_drain,
         least_wall_mm=least_wall,
     )
@@ -145,11 +145,11 @@ def command(
         check_folder(plugs, replace=asked.replace)
         if len(models) > 1:
             raise UsageError("--plugs is for one model; name one")
-    if not make_solid and (plan or changes is not None):
-        raise UsageError("--plan and --changes go with --make-solid")
+    if not to_solid and (plan or changes is not None or taken_as is not None):
+        raise UsageError("--plan, --changes and --as go with --to-solid")
     if plan and (output is not None or changes is not None or plugs is not None):
         raise UsageError("--plan writes nothing; leave out -o, --changes and --plugs")
-    kernels = ("faults", "mend", "places", "fuse") if mends or make_solid else ("fuse",) if plugs else ()
+    kernels = ("faults", "mend", "places", "fuse") if mends or to_solid else ("fuse",) if plugs else ()
 
     def tell_plan(model: "Model", step: "Steps") -> "Outcome":
         told = prep_plan(model, settings, step)
@@ -185,7 +185,8 @@ def command(
             outputs += [plugs / p.file for p in made if p.file]
         if changes is not None and result.solid is not None and result.solid.changes is not None:
             before = prep_start(model, settings)
-            _draw_changes(model.path, before, result.whole, result.solid.way, changes, replace=asked.replace)
+            verdict = f"sound, {result.solid.way}"
+            draw_changes(model.path, before, result.whole, verdict, changes, replace=asked.replace)
             rows.insert(0, ("changes", str(changes), ""))
             outputs.append(changes)
         return Outcome(
@@ -210,13 +211,3 @@ def command(
         kernels=kernels,
     )
     run(how, models, asked, output)
-
-
-def _draw_changes(path: Path, before: "Mesh", after: "Mesh", way: str, target: Path, *, replace: bool) -> None:
-    """Before and after making it solid, with what changed in colour."""
-    from bolvek.analyses.deviation import compare
-    from bolvek.formats.safe import write_bytes
-    from bolvek.report.pictures.results import compare_result
-
-    record, found = compare(before, after)
-    write_bytes(target, compare_result(path, before, after, record, found, f"sound, {way}"), replace=replace)

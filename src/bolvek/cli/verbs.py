@@ -38,6 +38,11 @@ VERBS = {
         "repair, fix, heal, close holes, fill, stitch, watertight, manifold, flip normals, duplicates, symmetry",
         ("mesh", "shells", "faults", "mend", "walls", "places"),
     ),
+    "solid": Verb(
+        "The shortest way from any file to one sound solid, held against the file.",
+        "repair, make printable, make solid, heal everything, upload ready",
+        ("mesh", "shells", "faults", "mend", "walls", "places", "fuse"),
+    ),
     "thicken": Verb(
         "Make a solid of an open skin; grow thin walls; put a relief on a foot.",
         "solidify, offset, extrude, shell, scan, terrain, relief, base, minimum wall, one-sided",

@@ -65,6 +65,8 @@ class PrepSettings:
             self.scale.check()
         if self.mend is not None:
             self.mend.check()
+        if self.solid is not None:
+            self.solid.check()
         self.hollow.check()
         self.drains.check()
         self.flooding.check()
@@ -234,8 +236,21 @@ def prep(model: Model, settings: PrepSettings, step: Step = just_do) -> PrepResu
         plugs += tuple(_plug(c, settings.hollow.wall_mm) for c in chambers)
         step("again", partial(Again, chambers=len(chambers), closed_off=True))
     proof = dataclasses.replace(proof, findings=(*proof.findings, *made.notes))
+    if made_solid is not None:
+        proof = _as_the_file(proof, made_solid)
     placed = tuple(hollowed.placed) if isinstance(hollowed, _Hollowed) and made.drain is not None else ()
     return PrepResult(model, scaled, mended, made_solid, made.hollow, made.drain, proof, rooms, solid, placed)
+
+
+def _as_the_file(proof: ProofRecord, made: SolidRecord) -> ProofRecord:
+    """The proof with what making a solid changed: what is not as the file shows it is not fit."""
+    faults = any(f.severity == "fault" for f in made.findings)
+    return dataclasses.replace(
+        proof,
+        findings=(*made.findings, *proof.findings),
+        ok=proof.ok and not faults,
+        verdict="unfit" if faults else proof.verdict,
+    )
 
 
 def prep_start(model: Model, settings: PrepSettings) -> Mesh:
@@ -247,7 +262,7 @@ def prep_start(model: Model, settings: PrepSettings) -> Mesh:
 def prep_plan(model: Model, settings: PrepSettings, step: Step = just_do) -> SolidPlan:
     """The way that making a solid would take. Raises BolvekError."""
     settings.check()
-    return plan_solid(prep_start(model, settings), step)[1]
+    return plan_solid(prep_start(model, settings), step, settings.solid or SolidSettings())[1]
 
 
 def _chambers(proof: ProofRecord, solid: Mesh) -> list[Chamber]:

@@ -1,20 +1,24 @@
 """From any file to a sound solid: what the model needs, and nothing more."""
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import partial
 from typing import Protocol, TypeVar
 
+import numpy as np
+
 from bolvek.analyses.deviation import CompareRecord, compare
-from bolvek.analyses.shells import standing
+from bolvek.analyses.finding import Finding
+from bolvek.analyses.likeness import Likeness, likeness
+from bolvek.analyses.shells import EITHER, standing
 from bolvek.analyses.soundness import find_defects
-from bolvek.errors import WorkError
+from bolvek.errors import UsageError, WorkError
 from bolvek.mesh import Mesh
 from bolvek.operations.fuse import fuse_parts, parts_of
 from bolvek.operations.mend import MendRecord, MendSettings, mend
 from bolvek.operations.recast import RecastRecord, RecastSettings, recast
 from bolvek.operations.thicken import ThickenRecord, ThickenSettings, thicken
-from bolvek.units import count_text
+from bolvek.units import count_text, point_text
 
 T = TypeVar("T")
 
@@ -34,10 +38,21 @@ class Step(Protocol):
 
 @dataclass(frozen=True, kw_only=True)
 class SolidSettings:
-    """skin_mm: the thickness given to what has none; least_mm: what the printer can print."""
+    """skin_mm: the thickness given to what has none; least_mm: what the printer can print; taken_as: "solid": open ends
+    are lids that are missing, "skin": they are rims of skins; None: skins, where nothing in the file tells, as a
+    guess that is said."""
 
     skin_mm: float = 1.2
     least_mm: float = 0.8
+    taken_as: str | None = None
+
+    def check(self) -> None:
+        """Raise UsageError when any of the settings makes no sense."""
+        for name, value in (("--skin", self.skin_mm), ("--least-wall", self.least_mm)):
+            if not (value > 0 and np.isfinite(value)):
+                raise UsageError(f"{name} must be more than 0, not {value:g} mm")
+        if self.taken_as not in (None, "solid", "skin"):
+            raise UsageError(f"--as takes solid or skin, not '{self.taken_as}'")
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -53,8 +68,9 @@ class SolidPlan:
 @dataclass(frozen=True, kw_only=True)
 class SolidRecord:
     """The way that was taken (see `SolidPlan`); why, in words; given_up: ways that were tried and did not do, and why;
-    cavities: closed voids of the model that were filled; parts: bodies put together; changes: how far the surface
-    moved, None where nothing did."""
+    cavities: closed voids of the model that were filled; parts: bodies put together; apart: bodies that came out;
+    guessed: what was taken for something that the file does not tell; changes: how far the surface moved, None where
+    nothing did; likeness: whether it is what the file shows, None where nothing was done."""
 
     way: str
     why: str
@@ -65,11 +81,25 @@ class SolidRecord:
     thicken: ThickenRecord | None = None
     recast: RecastRecord | None = None
     changes: CompareRecord | None = None
+    apart: int = 1
+    guessed: str = ""
+    likeness: Likeness | None = None
+
+    @property
+    def findings(self) -> tuple[Finding, ...]:
+        """What is not as in the file, what was guessed, and parts that stay apart."""
+        found = list(self.likeness.findings) if self.likeness is not None else []
+        if self.guessed:
+            found.append(Finding("guessed", "note", 1, self.guessed))
+        if self.apart > 1:
+            text = f"{self.apart:,} parts stay apart and print apart: 'fuse --reach' brings near ones together"
+            found.append(Finding("apart", "note", self.apart, text))
+        return tuple(found)
 
 
-def plan_solid(mesh: Mesh, step: Step) -> tuple[Mesh, SolidPlan]:
+def plan_solid(mesh: Mesh, step: Step, settings: SolidSettings = SolidSettings()) -> tuple[Mesh, SolidPlan]:
     """The mesh mended, and what it needs beyond that. Raises WorkError."""
-    asked = MendSettings(drop_buried=True)
+    asked = MendSettings(drop_buried=True, close_ends=settings.taken_as == "solid")
     found, mended, _ = step("mend", lambda: mend(mesh, asked))
     if mended.verdict == "sound":
         unchanged = mended.unchanged and not _cavities(found)
@@ -100,7 +130,7 @@ def make_solid(mesh: Mesh, settings: SolidSettings, step: Step) -> tuple[Mesh, S
     """The shortest way to a sound solid without voids: mending, which keeps the faces; then thickness for skins and one
     body of closed parts, which keep them too; where that does not do, recasting, with a bridge that closes what leaks.
     Raises WorkError where nothing is left."""
-    found, plan = plan_solid(mesh, step)
+    found, plan = plan_solid(mesh, step, settings)
     way, given_up, parts = plan.way, list[str](), 0
     thickened, recasted = None, None
     solid: Mesh | None = found if way in ("as it is", "mended") else None
@@ -112,10 +142,14 @@ def make_solid(mesh: Mesh, settings: SolidSettings, step: Step) -> tuple[Mesh, S
     if solid is None:
         way = "recast"
         solid, recasted = _recast(found, settings, step)
-    solid, cavities = _without_cavities(solid)
-    changes = None
+    solid, cavities, voids = _without_cavities(solid)
+    changes, alike = None, None
     if way != "as it is":
         changes = step("changes", lambda: compare(mesh, solid)[0])
+        alike = step("likeness", lambda: _asked_for(likeness(mesh, solid, voids), settings))
+    guessed = ""
+    if way.startswith("thickened") and settings.taken_as is None:
+        guessed = _guess(found)
     return solid, SolidRecord(
         way=way,
         why=plan.why,
@@ -126,6 +160,9 @@ def make_solid(mesh: Mesh, settings: SolidSettings, step: Step) -> tuple[Mesh, S
         thicken=thickened,
         recast=recasted,
         changes=changes,
+        apart=int((solid.shell_volumes > 0).sum()),
+        guessed=guessed,
+        likeness=alike,
     )
 
 
@@ -185,10 +222,27 @@ def _cavities(mesh: Mesh) -> int:
     return 0 if mesh.topology.shells == 1 else int(sum(role == "cavity" for role in standing(mesh).roles))
 
 
-def _without_cavities(mesh: Mesh) -> tuple[Mesh, int]:
-    """Without the closed voids, and how many there were; what lies loose in them goes with them."""
+def _without_cavities(mesh: Mesh) -> tuple[Mesh, int, Mesh | None]:
+    """Without the closed voids, how many there were, and what they were; what lies loose in them goes with them."""
     gone = _cavities(mesh)
     if not gone:
-        return mesh, 0
-    outer = standing(mesh).nested.depth == 0
-    return mesh.picked(outer[mesh.topology.shell]), gone
+        return mesh, 0, None
+    outer = (standing(mesh).nested.depth == 0)[mesh.topology.shell]
+    return mesh.picked(outer), gone, mesh.picked(~outer)
+
+
+def _asked_for(found: Likeness, settings: SolidSettings) -> Likeness:
+    """Without what was asked for: skins are hollow, and solids filled."""
+    wanted = {"skin": "became_hollow", "solid": "became_solid"}.get(settings.taken_as or "")
+    return replace(found, findings=tuple(f for f in found.findings if f.code != wanted))
+
+
+def _guess(found: Mesh) -> str:
+    """What is taken for skins although it may have been solid, in words; empty where the file tells."""
+    ends = [o for o in standing(found).openings.found if o.kind == EITHER]
+    if not ends:
+        return ""
+    return (
+        f"a guess: nothing tells whether a lid is missing at {point_text(ends[0].where_mm)}"
+        f"{f' and {len(ends) - 1:,} more' if len(ends) > 1 else ''}; it was taken for a skin, '--as solid' closes it"
+    )

@@ -124,6 +124,8 @@ VERDICTS = (
     "needs support",
     "layers clear",
     "layers in trouble",
+    "solid",
+    "not as the file",
     "liquid stays",
     "planned",
     "does not fit",

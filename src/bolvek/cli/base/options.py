@@ -78,6 +78,18 @@ place_options = options(
 )
 """Where holes that place themselves may be."""
 
+to_solid_options = options(
+    click.option("--plan", is_flag=True, help="Only tell the way to a solid, and why; write nothing."),
+    click.option("--changes", type=PATH, metavar="FILE.png", help="Draw what that changed, before and after."),
+    click.option("--skin", type=LENGTH, default="1.2mm", show_default=True, help="Thickness of what has none."),
+    click.option(
+        "--as",
+        "taken_as",
+        type=click.Choice(["solid", "skin"]),
+        help="Open ends that may be either: lids that are missing, or rims of skins.",
+    ),
+)
+
 reading_options = options(details_option, json_option, picture_option, unit_option, replace_option)
 """Of verbs that look at models."""
 writing_options = options(details_option, json_option, picture_option, unit_option, ascii_option, replace_option)

@@ -28,7 +28,7 @@ LARGEST_SHARE, FEW, LARGEST_OF_FEW = 0.1, 60, 0.25
 FARTHEST_SHARE = 0.02
 """Smoothing moves nothing farther than this share of the longest side."""
 
-BODIES = "two bodies go into each other: 'prep --make-solid' or 'recast' makes one of them"
+BODIES = "two bodies go into each other: 'prep --to-solid' or 'recast' makes one of them"
 
 _RINGS = (0, 1, 2, 3)
 _SWEEPS = 8

@@ -27,6 +27,26 @@ def solid_text(record: SolidRecord) -> str:
     return text
 
 
+def solid_verdict(record: SolidRecord) -> str:
+    """Whether it is one solid, and what the file shows."""
+    faults = [f.code for f in record.findings if f.severity == "fault"]
+    parts = "one sound solid" if record.apart == 1 else f"{record.apart:,} sound solids"
+    if faults:
+        return f"sound, but not what the file shows: {', '.join(_FAULTS[code] for code in faults)}"
+    if record.likeness is None:
+        return f"{parts}, as the file has it"
+    guess = "; with a guess" if record.guessed else ""
+    return f"{parts}, and what the file shows{guess}"
+
+
+_FAULTS = {
+    "shape_off": "surface is missing",
+    "parts_gone": "parts are gone",
+    "became_hollow": "what was solid is hollow",
+    "became_solid": "what was open is filled",
+}
+
+
 def plan_rows(plan: SolidPlan) -> list[Styled]:
     """What would be done, and why."""
     after = {
