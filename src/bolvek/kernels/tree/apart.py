@@ -32,6 +32,16 @@ def _extent(t):
 
 
 @helper
+def _extent_of_face(tri, f):
+    most = 0.0
+    for k in range(3):
+        low = min(tri[f, k], tri[f, 3 + k], tri[f, 6 + k])
+        high = max(tri[f, k], tri[f, 3 + k], tri[f, 6 + k])
+        most = max(most, high - low)
+    return most
+
+
+@helper
 def _put(stack, row, a, b, c):
     for k in range(3):
         stack[row, k] = a[k]
@@ -45,7 +55,7 @@ def _divide(tri, outward, f, t, stack, top):
     it is large beside that face or none of its edges cuts it; rows used."""
     extent = _extent(t)
     corner = t.reshape(3, 3)
-    if extent <= _LARGE * _extent(tri[f]):
+    if extent <= _LARGE * _extent_of_face(tri, f):
         value = np.empty(3)
         for k in range(3):
             above = 0
@@ -102,8 +112,9 @@ def farthest(tree, outward, corners, near, enough, begin, end, out):
     for n in range(begin, end):
         found, most = 0.0, 0.0
         bound = np.inf
+        t[:] = corners[n]
         for k in range(3):
-            bound = min(bound, _to_face(tri, near[n, k], corners[n]))
+            bound = min(bound, _to_face(tri, np.int64(near[n, k]), t))
         x = (corners[n, 0] + corners[n, 3] + corners[n, 6]) / 3
         y = (corners[n, 1] + corners[n, 4] + corners[n, 7]) / 3
         z = (corners[n, 2] + corners[n, 5] + corners[n, 8]) / 3
@@ -112,7 +123,7 @@ def farthest(tree, outward, corners, near, enough, begin, end, out):
         if bound <= enough:
             most = bound
         else:
-            stack[0] = corners[n]
+            stack[0] = t
             depth[0] = 0
             top = 1
         made = 1
