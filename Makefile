@@ -5,7 +5,7 @@ PYTHON ?= python3
 VENV := .venv
 BIN := $(VENV)/bin
 
-.PHONY: demo test fool words wounds skins troubled drains heaps bench clean
+.PHONY: demo test fool words wounds skins troubled drains heaps dirt bench clean
 
 demo: $(VENV)/.user
 	$(BIN)/bolvek demo out/ --replace
@@ -43,6 +43,9 @@ drains: $(VENV)/.dev
 # thirty of every kind of heap of boxes, hollow ones too, fused and carved, whose volume is counted cell by cell
 heaps: $(VENV)/.dev
 	cd tests && ../$(BIN)/python heaps.py --count 30
+
+dirt: $(VENV)/.dev
+	cd tests && ../$(BIN)/python dirt.py --count 20
 
 bench: $(VENV)/.dev
 	$(BIN)/python -m bench.run

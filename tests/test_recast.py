@@ -5,6 +5,7 @@ import json
 import numpy as np
 import pytest
 
+import dirt
 from bolvek.analyses.likeness import likeness
 from bolvek.analyses.soundness import find_defects
 from bolvek.demo.carp import carp
@@ -225,6 +226,12 @@ def test_a_result_is_held_against_its_file():
         np.concatenate([tub.corners[np.abs(tub.corners[:, :, 2] - 20).max(axis=1) > 0], table.corners])
     )
     assert "became_solid" in told(whole, room)
+
+
+@pytest.mark.parametrize("name", dirt.KINDS)
+def test_dirty_files_become_what_they_were_made_from(name):
+    told = dirt.judged(name, 1)
+    assert told.what == "right", told.text
 
 
 def test_solid_from_the_command_line(bolvek, tmp_path):

@@ -27,7 +27,7 @@ WIDEST_BRIDGE_SHARE = 0.06
 THIN_ENOUGH = 0.97
 """A skin made thick is taken when so much of its area is as thick as asked; else it is recast."""
 _TRIES = 3
-_MOST_SKINS = 60
+_MOST_SKINS, _MOST_APART = 60, 200
 
 
 class Step(Protocol):
@@ -101,12 +101,17 @@ def plan_solid(mesh: Mesh, step: Step, settings: SolidSettings = SolidSettings()
     """The mesh mended, and what it needs beyond that. Raises WorkError."""
     asked = MendSettings(drop_buried=True, close_ends=settings.taken_as == "solid")
     found, mended, _ = step("mend", lambda: mend(mesh, asked))
+    apart = found
+    if mended.verdict != "sound" and found.topology.open_edges:
+        apart = step("mend apart", lambda: _mended_apart(found, asked))
     if mended.verdict == "sound":
         unchanged = mended.unchanged and not _cavities(found)
         why = "it is sound" if unchanged else "mending makes it sound, and keeps what is fine"
         return found, SolidPlan(way="as it is" if unchanged else "mended", why=why, mend=mended)
     left = sorted({one.what for one in mended.left})
     why = f"mending leaves it {mended.verdict}" + (f" ({', '.join(left)})" if left else "")
+    if apart is not found:
+        found, why = apart, f"{why}, parts that go through each other mended one by one"
     topology = found.topology
     if topology.nonmanifold_edges or topology.badly_oriented_edges:
         return found, SolidPlan(
@@ -124,6 +129,22 @@ def plan_solid(mesh: Mesh, step: Step, settings: SolidSettings = SolidSettings()
         )
         return found, SolidPlan(way="thickened and fused", why=f"{why}: {text}", mend=mended)
     return found, SolidPlan(way="fused", why=f"{why}: {count_text(closed, 'closed part')} make one body", mend=mended)
+
+
+def _mended_apart(found: Mesh, asked: MendSettings) -> Mesh:
+    """The mesh with each part that is open mended without the others, where that closes more: a hole through which
+    another part passes has no fill that crosses nothing."""
+    group = standing(found).openings.group[found.topology.shell]
+    names = np.unique(group[np.flatnonzero(found.topology.opposite < 0) // 3])
+    if not 1 < len(np.unique(group)) <= _MOST_APART:
+        return found
+    parts = [found.picked(~np.isin(group, names))]
+    for name in names.tolist():
+        part = found.picked(group == name)
+        made, record, _ = mend(part, asked)
+        parts.append(made if record.after.open_edges < part.topology.open_edges else part)
+    joined = parts[0].joined(*parts[1:])
+    return joined if joined.topology.open_edges < found.topology.open_edges else found
 
 
 def make_solid(mesh: Mesh, settings: SolidSettings, step: Step) -> tuple[Mesh, SolidRecord]:
