@@ -7,6 +7,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+import dirt
 from bolvek.analyses.deviation import compare, matching_faces
 from bolvek.analyses.shells import find_openings
 from bolvek.analyses.soundness import find_defects
@@ -496,3 +497,20 @@ def test_a_jagged_hole_is_a_hole():
     assert record.verdict == "sound" and made.volume == pytest.approx(whole.volume, rel=2e-3)
     half = Mesh(whole.vertices, whole.faces[polar > np.pi / 2])
     assert [o.kind for o in find_openings(half).found] == ["rim"]
+
+
+def test_a_place_that_mending_harms_is_left_and_the_others_stay_mended(monkeypatch):
+    """Boxes that share faces, holes and fins in them: one place of many comes out worse."""
+    rng = np.random.default_rng([0, 5])
+    mesh = dirt.quartered(dirt.KINDS["bodies_that_share_faces"](rng)[1])
+    mesh = Mesh(mesh.vertices, mesh.faces[rng.random(len(mesh.faces)) > 0.06])
+    fin = mesh.corners[rng.integers(0, len(mesh.faces), 6)]
+    fin[:, 2] = fin.mean(axis=1) + rng.normal(0, 1, (6, 3))
+    hurt = Mesh.from_corners(np.concatenate([mesh.corners, fin])).as_stored()
+    _, record, _ = mend(hurt, MendSettings())
+    before, after = vars(record.before), vars(record.after)
+    assert all(after[name] <= before[name] for name in before)
+    assert after["open_edges"] < before["open_edges"] and any(left.what == "place" for left in record.left)
+    assert not any(step.undone for step in record.steps)
+    monkeypatch.setattr("bolvek.operations.mend.ladder.without_harm", lambda begin, draft: (draft, []))
+    assert any(step.undone for step in mend(hurt, MendSettings())[1].steps)

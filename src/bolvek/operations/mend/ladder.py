@@ -17,6 +17,7 @@ from bolvek.operations.mend.close import close, unclosed
 from bolvek.operations.mend.crossings import remake_crossings
 from bolvek.operations.mend.draft import NEW, Draft
 from bolvek.operations.mend.drop import drop
+from bolvek.operations.mend.local import without_harm
 from bolvek.operations.mend.mirror import faulty_places, mirror_half
 from bolvek.operations.mend.orient import drop_buried, orient
 from bolvek.operations.mend.record import FAULT_WORDS, STEPS, Faults, MendRecord, MendSettings, MendStep
@@ -27,6 +28,7 @@ Step = Callable[[Draft], tuple[Draft, MendStep]]
 
 
 _PLAIN = MendSettings()
+_LOCAL_ROUNDS = 4
 
 
 def mend(mesh: Mesh, settings: MendSettings = _PLAIN, part: Ints32 | None = None) -> tuple[Mesh, MendRecord, Ints32]:
@@ -77,6 +79,15 @@ def _best_climb(
     draft, steps = _climb(begin, asked, near, part)
     after = count_faults(draft.mesh, _parts_of(draft, part))
     worse = _more(before, after)
+    for _ in range(_LOCAL_ROUNDS if worse and part is None else 0):
+        # place by place: what helped stays
+        local, places = without_harm(begin, draft)
+        if not places:
+            break
+        draft, after = local, count_faults(local.mesh)
+        steps[-1] = replace(steps[-1], left=[*steps[-1].left, *places])
+        if not _more(before, after):
+            return draft, sorted(steps, key=lambda step: STEPS.index(step.step)), after
     if worse:
         # one step alone, the last first; then the last ones together, until nothing is worse
         taken = [step.step for step in reversed(steps) if step.count]
