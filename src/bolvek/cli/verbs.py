@@ -40,7 +40,7 @@ VERBS = {
     ),
     "solid": Verb(
         "The shortest way from any file to one sound solid, held against the file.",
-        "repair, make printable, make solid, heal everything, upload ready",
+        "repair, close everything, one body, upload ready, any file",
         ("mesh", "shells", "faults", "mend", "walls", "places", "fuse"),
     ),
     "thicken": Verb(
