@@ -1,6 +1,7 @@
 """Drains by themselves, and plugs: through the core on models known by composition, and as a preparer runs them."""
 
 import json
+from pathlib import Path
 
 import numpy as np
 import pytest
@@ -10,6 +11,8 @@ from bolvek.analyses.proof import ProofSettings, prove
 from bolvek.demo.pieces import blocks
 from bolvek.errors import UsageError, WorkError
 from bolvek.formats import read_model, write_model
+from bolvek.formats.registry import Model
+from bolvek.jobs.prep import PrepSettings, prep
 from bolvek.operations.drain import (
     AutoSettings,
     Drain,
@@ -22,6 +25,7 @@ from bolvek.operations.drain import (
     place_by_flood,
     plan_bore,
 )
+from bolvek.operations.fuse import FuseSettings, carve, gather_all
 from bolvek.operations.hollow import HollowSettings, hollow
 from bolvek.report.record import Record
 from drains import known, organic
@@ -182,3 +186,22 @@ def test_prep_places_its_own_drains_and_the_proof_takes_a_pose(bolvek, tmp_path)
     held = prove(made, ProofSettings(wall_mm=2.0))
     assert held.ok and held.liquid.tried > 10 and abs(held.liquid.poses[1][0]) > 0.99
     assert "liquid_tilt" in {f.code for f in held.findings}
+
+
+def test_a_hole_that_leaves_the_wall_short_is_put_elsewhere(monkeypatch):
+    """The look before the cut is taken away: the proof alone finds the pit beside the hole."""
+    pit = box((16.3, 19.0, -1), (17.7, 20.4, 0.3))
+    model = carve(gather_all([box((0, 0, 0), (34, 34, 24))]), gather_all([pit]), FuseSettings())[0].as_stored()
+    monkeypatch.setattr("bolvek.operations.drain.place.wall_left", lambda *_: np.inf)
+    holes = PlaceSettings(count=1, only_within=(((17.0, 13.5, 0.0), 4.5),))
+    again = []
+
+    def step(name, work):
+        done = work()
+        again.extend([done] if name == "again" else [])
+        return done
+
+    settings = PrepSettings(hollow=HollowSettings(wall_mm=2.0), drains=holes)
+    result = prep(Model(Path("pit.stl"), model, "STL", "mm", 0.0), settings, step)
+    assert [a.moved for a in again] == [True] and result.proof.verdict == "fit"
+    assert result.proof.wall is not None and result.proof.wall.min_mm > 1.99

@@ -126,6 +126,7 @@ def test_drain_a_cube_through_and_blind():
         (Drain((1, 10, 0), 1.0, (1, 10, 20)), "meets no cavity"),
         (Drain((10, 10, 0), 2.0, (30, 10, 0)), "too flat"),
         (Drain((10, 10, 0), 2.0, depth_mm=2.0), "leave a skin: its far side lies 2.000 mm"),
+        (Drain((10, 10, 0), 2.0, depth_mm=1.3), "or leave 0.800 mm at least"),
         (Drain((10, 10, 0), 2.0, depth_mm=19.0), "cut its far wall|far wall"),
     ],
 )

@@ -128,8 +128,8 @@ def command(
     asked = Asked(**shared)
     if (auto is None) == (not places):
         raise UsageError("name places with --at X,Y,Z, or let them be found with --auto")
-    if auto is None and (tried or show or keep_off or only_within or pose or printer):
-        raise UsageError("--try, --show, --keep-off, --only-within, --drain-pose and --printer go with --auto")
+    if auto is None and (tried or show or keep_off or only_within or pose):
+        raise UsageError("--try, --show, --keep-off, --only-within and --drain-pose go with --auto")
     if auto is not None and (depths or towards or len(diameters) > 1):
         raise UsageError("--depth, --toward and a --diameter a hole go with --at")
     if auto is not None and auto < 0:
@@ -146,7 +146,7 @@ def command(
     plug_settings.check()
     settings: Any
     if auto is None:
-        settings = DrainSettings(drains=_by_hand(places, diameters, towards, depths), sides=sides)
+        settings = DrainSettings(drains=_by_hand(places, diameters, towards, depths, printer), sides=sides)
     else:
         settings = _by_flood(auto, diameters, pose, show, keep_off, only_within, printer)
 
@@ -168,9 +168,16 @@ def command(
 
 
 def _by_hand(
-    places: tuple[Any, ...], diameters: tuple[float, ...], towards: tuple[Any, ...], depths: tuple[float, ...]
+    places: tuple[Any, ...],
+    diameters: tuple[float, ...],
+    towards: tuple[Any, ...],
+    depths: tuple[float, ...],
+    printer: str | None,
 ) -> "tuple[Drain, ...]":
     from bolvek.operations.drain import Drain
+    from bolvek.profiles import limits
+
+    _, least_wall = limits(printer)
 
     def each(name: str, values: tuple[Any, ...], otherwise: Any) -> list[Any]:
         if len(values) not in (0, 1, len(places)):
@@ -184,7 +191,7 @@ def _by_hand(
         each("--depth", depths, None),
         strict=True,
     )
-    return tuple(Drain(*hole) for hole in holes)
+    return tuple(Drain(*hole, least_skin_mm=least_wall) for hole in holes)
 
 
 def _by_flood(

@@ -42,6 +42,7 @@ T = TypeVar("T")
 _ROOM_SHARE = 1.06
 """The cavity is as wide as the least drain and a little more, so that the lattice makes no neck below it."""
 _TRIES = 3
+_MOVED, _ASIDE = 2, 0.75  # rounds of holes put elsewhere; so many diameters off
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -119,10 +120,12 @@ class PrepResult:
 
 @dataclass(frozen=True, kw_only=True)
 class Again:
-    """Chambers behind narrow necks that made it begin again: each got a hole, or was closed off at its neck."""
+    """Chambers behind narrow necks that made it begin again: each got a hole, or was closed off at its neck; or, moved,
+    holes at whose edges the wall came out short and that were put elsewhere."""
 
     chambers: int
     closed_off: bool
+    moved: bool = False
 
 
 def just_do(name: str, work: Callable[[], T]) -> T:
@@ -144,7 +147,8 @@ class _Made:
 
 @dataclass
 class _Hollowed:
-    """A hollowed mesh with the holes it is to get. before: origins of its faces; auto: how the holes were found."""
+    """A hollowed mesh with the holes it is to get. before: origins of its faces; auto: how the holes were found; raw:
+    as it was hollowed, with every cavity."""
 
     mesh: Mesh
     record: HollowRecord
@@ -152,6 +156,7 @@ class _Hollowed:
     placed: list[Placed]
     notes: list[Finding]
     auto: AutoRecord | None = None
+    raw: tuple[Mesh, HollowRecord, Ints8] | None = None
 
 
 def prep_file(
@@ -230,6 +235,8 @@ def prep(model: Model, settings: PrepSettings, step: Step = just_do) -> PrepResu
                 made = _drained(solid, hollowed, step)
                 proof, rooms = examined(made)
                 chambers = _chambers(proof, solid)
+        if isinstance(hollowed, _Hollowed) and not chambers:
+            made, hollowed, proof, rooms = _holes_moved(solid, hollowed, settings, step, (made, proof, rooms), examined)
         if made.hollow is None or not chambers or last:
             break
         # what no hole reaches is closed off at its neck: a cavity of its own, or a pocket that stays solid
@@ -285,6 +292,45 @@ def _where(settings: PrepSettings) -> PlaceSettings:
     )
 
 
+_Judged = tuple[_Made, ProofRecord, Cavities | None]
+
+
+def _holes_moved(
+    solid: Mesh,
+    hollowed: "_Hollowed",
+    settings: PrepSettings,
+    step: Step,
+    judged: _Judged,
+    examined: Callable[[_Made], tuple[ProofRecord, Cavities | None]],
+) -> "tuple[_Made, _Hollowed, ProofRecord, Cavities | None]":
+    """The model with other places for holes at whose edges the wall came out short; as it was, where none are better.
+
+    What is looked at before a cut is not the proof: the proof decides."""
+    made, proof, rooms = judged
+    off = settings.drains.keep_off
+    for _ in range(_MOVED):
+        wall, aside = proof.wall, _ASIDE * settings.drains.diameter_mm
+        if wall is None or wall.holds or hollowed.raw is None:
+            break
+        mouths = [p.bore.mouth for p in hollowed.placed]
+        near = [m for m in mouths if np.linalg.norm(np.subtract(m, wall.where_mm)) < aside + settings.hollow.wall_mm]
+        if not near:
+            break
+        off = (*off, *((mouth, aside) for mouth in near))
+        elsewhere = dataclasses.replace(settings, drains=dataclasses.replace(settings.drains, keep_off=off))
+        again = _with_places(*hollowed.raw, elsewhere, step)
+        if not isinstance(again, _Hollowed):
+            break
+        step("again", partial(Again, chambers=len(near), closed_off=False, moved=True))
+        cut = _drained(solid, again, step)
+        found, air = examined(cut)
+        better = found.ok or (found.wall is not None and found.wall.min_mm > wall.min_mm)
+        if not better or _chambers(found, solid):
+            break
+        made, hollowed, proof, rooms = cut, again, found, air
+    return made, hollowed, proof, rooms
+
+
 def _hollowed(solid: Mesh, asked: HollowSettings, settings: PrepSettings, step: Step) -> "_Hollowed | list[Finding]":
     """Hollow and find places for holes; what cannot be drained stays solid. Only notes when all stays so."""
     try:
@@ -293,6 +339,14 @@ def _hollowed(solid: Mesh, asked: HollowSettings, settings: PrepSettings, step: 
         return [Finding("left_solid", "note", 1, f"left solid: {error}")]
     inner = np.full(len(mesh.faces) - len(solid.faces), INNER, np.int8)
     before = np.concatenate([np.full(len(solid.faces), OUTER, np.int8), inner])
+    return _with_places(mesh, record, before, settings, step)
+
+
+def _with_places(
+    mesh: Mesh, record: HollowRecord, before: Ints8, settings: PrepSettings, step: Step
+) -> "_Hollowed | list[Finding]":
+    """Places for holes of a hollowed mesh; cavities that none reaches are left out. Only notes when all are."""
+    raw = mesh, record, before
     if not settings.drains.count and not settings.auto:
         return _Hollowed(mesh, record, before, [], [])
     auto: AutoRecord | None = None
@@ -313,7 +367,7 @@ def _hollowed(solid: Mesh, asked: HollowSettings, settings: PrepSettings, step: 
             undrained=len(given_up),
             undrained_mm3=sum(g.volume_mm3 for g in given_up),
         )
-    return _Hollowed(mesh, record, before, placed, notes, auto)
+    return _Hollowed(mesh, record, before, placed, notes, auto, raw)
 
 
 def _drained(solid: Mesh, hollowed: "_Hollowed | list[Finding]", step: Step) -> _Made:

@@ -19,7 +19,8 @@ Point = tuple[float, float, float]
 
 _ENCLOSED_SHARE = 0.85
 _MOST_SPREAD = 4.0  # diameters: a wall that ends so unevenly runs along the hole
-_LEAST_SKIN_MM = 0.05  # a blind hole leaves more than this
+LEAST_SKIN_MM = 0.8
+"""A blind hole leaves so much before its end, unless said otherwise."""
 _LEAST_COSINE = 0.15  # a hole flatter to the surface than this has no mouth to speak of
 
 
@@ -36,13 +37,14 @@ class Drain:
     """One hole: a point on or near the outside, diameter across its corners (mm).
 
     toward: a point the axis aims at (None: square into the surface). depth_mm: length of a blind
-    hole (None: through the wall into the cavity).
+    hole (None: through the wall into the cavity), least_skin_mm: what it leaves before its end at least.
     """
 
     at_mm: Point
     diameter_mm: float = 3.5
     toward_mm: Point | None = None
     depth_mm: float | None = None
+    least_skin_mm: float = LEAST_SKIN_MM
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -101,7 +103,8 @@ def plan_bore(mesh: Mesh, drain: Drain) -> Bore:
     length = float(np.linalg.norm(axis))
     if not length > 0:
         raise WorkError(f"{here}: the surface has no clear direction there; give one with --toward X,Y,Z")
-    return bore_along(mesh, surface, axis / length, radius, depth=drain.depth_mm, name=here)
+    depth, skin = drain.depth_mm, drain.least_skin_mm
+    return bore_along(mesh, surface, axis / length, radius, depth=depth, skin=skin, name=here)
 
 
 def _mean_normal(mesh: Mesh, point: Floats, radius: float) -> Floats:
@@ -127,7 +130,14 @@ def _disc(axis: Floats, radius: float) -> Floats:
 
 
 def bore_along(
-    mesh: Mesh, surface: Floats, axis: Floats, radius: float, *, depth: float | None = None, name: str = "the drain"
+    mesh: Mesh,
+    surface: Floats,
+    axis: Floats,
+    radius: float,
+    *,
+    depth: float | None = None,
+    skin: float = LEAST_SKIN_MM,
+    name: str = "the drain",
 ) -> Bore:
     """The bore from outside through `surface` along the unit axis. Raises WorkError with the reason."""
     offsets = _disc(axis, 1.02 * radius)
@@ -167,13 +177,13 @@ def bore_along(
     place = (float(mouth[0]), float(mouth[1]), float(mouth[2]))
     if depth is not None:
         floor = float(entry[0]) + depth
-        if np.isfinite(leave).any() and floor >= leave.min() - _LEAST_SKIN_MM:
+        if np.isfinite(leave).any() and floor > leave.min() - skin:
             if floor <= leave.max() + 0.05:
                 low, high = (length_text(float(x - entry[0])) for x in (leave.min(), leave.max()))
                 raise BoreError(
                     "floor",
                     f"{name}: a depth of {length_text(depth)} would open the wall in part or leave a skin: its far "
-                    f"side lies {low} to {high} deep; go deeper to open it, or less deep for a blind hole",
+                    f"side lies {low} to {high} deep; go deeper to open it, or leave {length_text(skin)} at least",
                 )
             _check_room(along, floor, name)
             return Bore(start, surface + floor * axis, place, _wall(entry, leave), False, within)

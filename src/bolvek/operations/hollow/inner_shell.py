@@ -86,6 +86,8 @@ def hollow(mesh: Mesh, settings: HollowSettings) -> tuple[Mesh, HollowRecord]:
         )
     inner = best.mesh
     pockets, pocket_volume, lattice_faces, thickened, level = figures
+    _, near = mesh.tree.nearest(inner.vertices[inner.faces[inner.topology.first_face, 0]])
+    whole = np.setdiff1d(np.flatnonzero(mesh.shell_volumes > 0), mesh.topology.shell[near])
     result = mesh.joined(inner)
     result = result.with_tree(Tree.joined(mesh.tree, inner.tree, result.vertices, result.faces))
     return result, HollowRecord(
@@ -106,6 +108,8 @@ def hollow(mesh: Mesh, settings: HollowSettings) -> tuple[Mesh, HollowRecord]:
         if settings.least_room_mm
         else 0.0,
         thickened=thickened,
+        solid_parts=len(whole),
+        solid_parts_mm3=float(mesh.shell_volumes[whole].sum()),
     )
 
 

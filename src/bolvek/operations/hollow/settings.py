@@ -62,8 +62,8 @@ class HollowSettings:
 class HollowRecord:
     """What hollowing did. Pockets are inner voids too small to drain that were left solid; solid_for_room_mm3
     (about) is what stayed solid because the cavity would have been narrower there than the room; thickened: places
-    where a fin thinner than the wall was made as thick; undrained: cavities that stayed solid because
-    no drain reaches them."""
+    where a fin thinner than the wall was made as thick; solid_parts: parts without a cavity beside others that have
+    one, and their volume; undrained: cavities that stayed solid because no drain reaches them."""
 
     wall_mm: float
     grid_mm: float
@@ -80,6 +80,8 @@ class HollowRecord:
     turned_shells: int
     solid_for_room_mm3: float = 0.0
     thickened: int = 0
+    solid_parts: int = 0
+    solid_parts_mm3: float = 0.0
     undrained: int = 0
     undrained_mm3: float = 0.0
 

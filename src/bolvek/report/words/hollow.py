@@ -30,6 +30,11 @@ def hollow_text(record: HollowRecord) -> str:
             f"; {volume_text(record.solid_for_room_mm3)} left solid where it would be narrower than "
             f"{length_text(record.room_mm)}"
         )
+    if record.solid_parts:
+        text += (
+            f"; {count_text(record.solid_parts, 'part')} of {volume_text(record.solid_parts_mm3)} left solid: no "
+            "cavity fits behind the wall"
+        )
     if record.thickened:
         text += f"; fins made as thick as the wall in {count_text(record.thickened, 'place')}"
     if record.turned_shells:

@@ -24,7 +24,9 @@ STEPS: dict[str, Callable[[Any], str]] = {
     "drain": lambda done: drain_text(done[1]),
     "proof": lambda done: proof_line(done[0]),
     "again": lambda again: (
-        f"{count_text(again.chambers, 'chamber')} behind narrow necks: "
+        f"{count_text(again.chambers, 'hole')} left the wall short beside: put elsewhere"
+        if again.moved
+        else f"{count_text(again.chambers, 'chamber')} behind narrow necks: "
         + ("closed off there" if again.closed_off else "a hole each")
     ),
 }
