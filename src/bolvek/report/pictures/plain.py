@@ -59,11 +59,13 @@ def picture(
         return png_bytes(figure)
     if cavities is None and mesh.topology.sound:
         cavities = find_cavities(mesh)
-    openings = [o.where_mm for o in cavities.openings] if cavities else []
+    openings = list(cavities.openings) if cavities else []
     inner = cavities.inside if cavities else None
-    cut = cut_through(mesh.bounds, openings)
+    cut = cut_through(mesh.bounds, [o.where_mm for o in openings])
     add_panel(figure, (0.0, 0.5), mesh, View.three_quarter(), "outside", inner=inner)
-    told = [(f"opening {n + 1}", place) for n, place in enumerate(openings)] + list(marks)
+    # what was taken away with the half in front is not there to point at
+    there = [float(cut.value(np.array(o.where_mm))) <= 0.5 * o.width_mm for o in openings]
+    told = [(f"opening {n + 1}", o.where_mm) for n, o in enumerate(openings) if there[n]] + list(marks)
     if wet is None:
         add_panel(figure, (0.5, 1.0), mesh, cut.view(), "cut open", cut=cut, inner=inner, marks=told)
     else:
