@@ -172,6 +172,11 @@ def test_recast_from_the_command_line(bolvek, tmp_path):
     assert "thick" in done.stdout and "new to old" in done.stdout
     assert not find_defects(read_model(tmp_path / "out.stl").mesh)
     assert json.loads((tmp_path / "r.json").read_text())["models"][0]["recast"]["grid_mm"] == 1.0
+    # a ball without its bottom: the lattice makes a foil of it, and says so
+    whole = ball(10.0, 1.0)
+    write_model(tmp_path / "figure.stl", Mesh(whole.vertices, whole.faces[whole.corners[:, :, 2].mean(axis=1) > -6]))
+    done = bolvek("recast", "figure.stl", "--grid", "0.5mm", "-o", "foil.stl", expect=1)
+    assert "solid in the file and air now" in done.stdout and "nothing encloses the inside" in done.stdout
     done = bolvek("recast", "dragon.obj", "--grid", "1.5mm", "--try", "bridge=3,6mm", "--sheet", "ways.png")
     assert "suggestion" in done.stdout and (tmp_path / "ways.png").exists()
     for wrong in (["--try", "colour=3"], ["--inside", "maybe"], ["--grid", "0"], ["--sheet", "x.png"]):

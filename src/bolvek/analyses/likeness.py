@@ -88,6 +88,13 @@ def likeness(file: Mesh, result: Mesh, filled: Mesh | None = None) -> Likeness:
     return Likeness(**{**vars(found), "findings": tuple(_beyond(found, bulk))})
 
 
+def closed_voids(file: Mesh) -> Mesh | None:
+    """The closed voids of a file; None where it has none."""
+    roles = standing(file).roles
+    own = np.array([role == "cavity" for role in roles], bool)
+    return file.picked(own[file.topology.shell]) if own.any() else None
+
+
 def _beyond(found: Likeness, bulk: float) -> list[Finding]:
     out = []
     if found.off_share > MOST_SHARE:

@@ -65,16 +65,20 @@ def command(
     """Make one closed solid of whatever is there: open, crossing, doubled, one-sided, in hundreds of pieces.
 
     All faces are made anew on a lattice. What a ball half as wide as the bridge cannot reach is closed in; what has no
-    thickness gets one. 'mend' keeps the faces: try it first.
+    thickness gets one. 'mend' keeps the faces: try it first. The result is held against the file: what is missing,
+    hollow or filled is a fault (exit code 1).
 
     \b
     Examples:
       bolvek recast dragon_bracket.obj --grid 0.4mm --bridge 0.8mm -o solid.stl
       bolvek recast dragon_bracket.obj --try bridge=0.5,1,2mm --sheet ways.png
     """
+    from bolvek.analyses.likeness import closed_voids, likeness
+    from bolvek.analyses.shells import counted_once
     from bolvek.cli.base.run import Run, remade, run
+    from bolvek.cli.base.scaled import finding_rows
     from bolvek.operations.recast import RecastSettings, recast
-    from bolvek.report.words.recast import recast_findings, recast_rows, recast_text
+    from bolvek.report.words.recast import not_enclosed, recast_findings, recast_rows, recast_text
 
     asked = Asked(**shared)
     settings = RecastSettings(
@@ -96,8 +100,17 @@ def command(
         if values:
             return _try_ways(model, settings, what, values, sheet, step, asked)
         mesh, record = step("recast", lambda: recast(model.mesh, settings))
-        done = remade(model, mesh, {"recast": record}, recast_text(record), "done")
-        return dataclasses.replace(done, rows=recast_rows(record), findings=recast_findings(record))
+        voids = closed_voids(counted_once(model.mesh)[0]) if inside == "fill" else None
+        alike = step("likeness", lambda: likeness(model.mesh, mesh, voids))
+        found = (*alike.findings, *not_enclosed(model.mesh, alike))
+        done = remade(model, mesh, {"recast": record, "likeness": alike}, recast_text(record), "done")
+        return dataclasses.replace(
+            done,
+            verdict="done" if alike.ok else "not as the file",
+            ok=alike.ok,
+            rows=[*recast_rows(record), *finding_rows(found)],
+            findings=(*found, *recast_findings(record)),
+        )
 
     how = Run(
         verb="recast",

@@ -11,6 +11,7 @@ from bolvek import __version__
 from bolvek.analyses.deviation import CompareRecord
 from bolvek.analyses.finding import Finding
 from bolvek.analyses.layers import LayerRecord
+from bolvek.analyses.likeness import Likeness
 from bolvek.analyses.overhangs import OverhangRecord
 from bolvek.analyses.overhangs.directions import Comparison
 from bolvek.analyses.proof import ProofRecord
@@ -68,6 +69,7 @@ class ModelSection(BaseModel):
     tries: list[Try] | None = None
     plan: SolidPlan | None = None
     solid: SolidRecord | None = None
+    likeness: Likeness | None = None
     thicken: ThickenRecord | None = None
     fuse: FuseRecord | None = None
     carve: FuseRecord | None = None

@@ -1,6 +1,9 @@
 """Recasting and slimming in words."""
 
 from bolvek.analyses.finding import Finding
+from bolvek.analyses.likeness import Likeness
+from bolvek.analyses.shells import find_openings
+from bolvek.mesh import Mesh
 from bolvek.operations.recast import RecastRecord
 from bolvek.operations.slim import SlimRecord
 from bolvek.units import area_text, count_text, length_text, point_text, volume_text
@@ -67,6 +70,19 @@ def recast_findings(record: RecastRecord) -> tuple[Finding, ...]:
         text = f"{area_text(record.lost_mm2)} of the original have nothing near them: too fine for the grid"
         found.append(Finding("lost", "note", len(record.lost), text, record.lost[0].where_mm))
     return tuple(found)
+
+
+def not_enclosed(file: Mesh, alike: Likeness) -> tuple[Finding, ...]:
+    """Where what was solid came out hollow: the opening through which air got in, and what closes it."""
+    openings = find_openings(file).found if any(f.code == "became_hollow" for f in alike.findings) else []
+    if not openings:
+        return ()
+    widest = openings[0]
+    text = (
+        f"nothing encloses the inside: air gets in through {length_text(widest.span_mm)} at "
+        f"{point_text(widest.where_mm)}; 'solid' closes that, or --bridge {1.1 * widest.span_mm:.3g}mm"
+    )
+    return (Finding("not_enclosed", "note", len(openings), text, widest.where_mm),)
 
 
 def slim_text(record: SlimRecord) -> str:
