@@ -262,7 +262,7 @@ def test_solid_from_the_command_line(bolvek, tmp_path):
     bolvek("solid", "carp.stl", "--megabytes", "1", "-o", "light.stl")
     assert 0.99e6 < (tmp_path / "light.stl").stat().st_size <= 1e6
     assert not find_defects(read_model(tmp_path / "light.stl").mesh)
-    assert "as it is" in bolvek("solid", "fine.stl", "--plan").stdout
+    assert "nothing has to be done" in bolvek("solid", "fine.stl", "--plan").stdout
     for wrong in (
         ["--plan", "-o", "x.stl"],
         ["--skin", "0mm"],
