@@ -150,7 +150,9 @@ def test_slimming_takes_all_that_is_flat_and_bounds_whole_faces():
         flat = np.insert(grid, axis, 0.0, axis=1)[square]
         sides += [flat[:, ::-1], flat + 20 * np.eye(3)[axis]] if axis != 1 else [flat, (flat + [0, 20, 0])[:, ::-1]]
     cube = Mesh.from_corners(np.concatenate(sides))
-    for settings in (SlimSettings(within_mm=0.001), SlimSettings(triangles=12), SlimSettings(triangles=4)):
+    with pytest.raises(WorkError, match="12 can"):
+        slim_to(cube, SlimSettings(triangles=4))
+    for settings in (SlimSettings(within_mm=0.001), SlimSettings(triangles=12)):
         made, record = slim_to(cube, settings)
         assert len(made.faces) == 12 and record.deviation_mm < 1e-9 and abs(made.volume - 8000) < 1e-9
     rng = np.random.default_rng(1)
@@ -260,7 +262,10 @@ def test_solid_from_the_command_line(bolvek, tmp_path):
     assert "1 not as the file" in done.stdout
     assert read_model(tmp_path / "made/fine.solid.stl").mesh.volume == pytest.approx(1000)
     write_model(tmp_path / "carp.stl", carp())
-    bolvek("solid", "carp.stl", "--megabytes", "1", "-o", "light.stl")
+    # what was slimmed is held against the file too
+    done = bolvek("solid", "carp.stl", "--megabytes", "1", "-o", "light.stl")
+    assert "and what the file shows" in done.stdout
+    bolvek("solid", "carp.stl", "--triangles", "60", "-o", "x.stl", expect=4)
     assert 0.99e6 < (tmp_path / "light.stl").stat().st_size <= 1e6
     assert not find_defects(read_model(tmp_path / "light.stl").mesh)
     assert "nothing has to be done" in bolvek("solid", "fine.stl", "--plan").stdout

@@ -20,7 +20,6 @@ from bolvek.errors import UsageError
 if TYPE_CHECKING:
     from bolvek.cli.base.run import Outcome, Steps
     from bolvek.formats import Model
-    from bolvek.mesh import Mesh
 
 
 @click.command("solid")
@@ -61,18 +60,16 @@ def command(
     from bolvek.cli.base.changes import draw_changes
     from bolvek.cli.base.run import Outcome, Run, remade, run
     from bolvek.cli.base.scaled import finding_rows
-    from bolvek.operations.slim import SlimSettings, slim_to
+    from bolvek.operations.slim import SlimSettings
     from bolvek.operations.solid import SolidSettings, make_solid, plan_solid
     from bolvek.profiles import limits
-    from bolvek.report.words.recast import slim_text
     from bolvek.report.words.solid import SOLID_STEPS, plan_rows, solid_verdict
 
     asked = Asked(**shared)
-    settings = SolidSettings(skin_mm=skin, least_mm=limits(printer)[1], taken_as=taken_as)
     slimming = None
     if triangles is not None or megabytes is not None:
         slimming = SlimSettings(triangles=triangles, megabytes=megabytes)
-        slimming.check()
+    settings = SolidSettings(skin_mm=skin, least_mm=limits(printer)[1], taken_as=taken_as, slim=slimming)
     if plan and (output is not None or changes is not None):
         raise UsageError("--plan writes nothing; leave out -o and --changes")
 
@@ -85,9 +82,6 @@ def command(
         before = model.mesh.as_stored()
         mesh, record = make_solid(before, settings, step)
         step("solid", lambda: record)
-        records: dict[str, Any] = {"solid": record}
-        if slimming is not None:
-            mesh, records["slim"] = step("slim", lambda: _slimmed(mesh, slimming))
         mesh = mesh.as_stored()
         step("check", lambda: pass_gate(mesh, "solid"))
         ok = not any(f.severity == "fault" for f in record.findings)
@@ -98,7 +92,7 @@ def command(
             rows.insert(0, ("changes", str(changes), ""))
             outputs.append(changes)
         kept = model.parts if record.way == "as it is" and slimming is None else None
-        done = remade(dataclasses.replace(model, parts=kept), mesh, records, solid_verdict(record), "solid")
+        done = remade(dataclasses.replace(model, parts=kept), mesh, {"solid": record}, solid_verdict(record), "solid")
         return dataclasses.replace(
             done,
             verdict="solid" if ok else "not as the file",
@@ -108,17 +102,14 @@ def command(
             outputs=outputs,
         )
 
-    def _slimmed(mesh: "Mesh", chosen: "SlimSettings") -> Any:
-        made, record = slim_to(mesh, chosen)
-        return made.as_stored(), record
-
     how = Run(
         verb="solid",
         settings={"": settings},
         work=tell_plan if plan else work,
         writes=None if plan else "proven",
         alone={"--changes": changes},
-        texts={**SOLID_STEPS, "slim": lambda done: slim_text(done[1])},
+        texts=SOLID_STEPS,
+        kernels=("slim",) if slimming else (),
         keeps_names=True,
     )
     run(how, models, asked, output)

@@ -6,7 +6,7 @@ import numpy as np
 
 from bolvek.analyses.apart import farthest
 from bolvek.arrays import Bools, Floats
-from bolvek.errors import UsageError
+from bolvek.errors import UsageError, WorkError
 from bolvek.kernels.surface import collapse as kernels
 from bolvek.mesh import Mesh
 
@@ -104,7 +104,7 @@ class SlimSettings:
 
 def slim_to(mesh: Mesh, settings: SlimSettings) -> tuple[Mesh, SlimRecord]:
     """Slim within a deviation, or with the least error found that comes down to the triangles wanted: to just so many,
-    or to as few as the shape lets go, which the record tells. Raises UsageError."""
+    or raise WorkError with as few as the shape lets go. Raises UsageError."""
     settings.check()
     if settings.within_mm is not None:
         return slim(mesh, settings.within_mm, bounded=True)
@@ -126,6 +126,9 @@ def slim_to(mesh: Mesh, settings: SlimSettings) -> tuple[Mesh, SlimRecord]:
             best, high = tried, middle
         else:
             low = middle
+    if len(best.faces) > wanted:
+        text = f"{wanted:,} triangles cannot be reached with the shape kept"
+        raise WorkError(f"{text}; {len(best.faces):,} can")
     deviation = _apart(mesh, best, 0.0)[0] if best is not mesh else 0.0
     record = SlimRecord(
         triangles_before=len(mesh.faces),

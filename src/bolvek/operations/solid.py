@@ -17,6 +17,7 @@ from bolvek.mesh import Mesh
 from bolvek.operations.fuse import fuse_parts, parts_of
 from bolvek.operations.mend import MendRecord, MendSettings, mend
 from bolvek.operations.recast import RecastRecord, RecastSettings, recast
+from bolvek.operations.slim import SlimRecord, SlimSettings, slim_to
 from bolvek.operations.thicken import ThickenRecord, ThickenSettings, thicken
 from bolvek.units import count_text, point_text
 
@@ -40,11 +41,12 @@ class Step(Protocol):
 class SolidSettings:
     """skin_mm: the thickness given to what has none; least_mm: what the printer can print; taken_as: "solid": open ends
     are lids that are missing, "skin": they are rims of skins; None: skins, where nothing in the file tells, as a
-    guess that is said."""
+    guess that is said; slim: what comes out, slimmed (None: as it is)."""
 
     skin_mm: float = 1.2
     least_mm: float = 0.8
     taken_as: str | None = None
+    slim: SlimSettings | None = None
 
     def check(self) -> None:
         """Raise UsageError when any of the settings makes no sense."""
@@ -53,6 +55,8 @@ class SolidSettings:
                 raise UsageError(f"{name} must be more than 0, not {value:g} mm")
         if self.taken_as not in (None, "solid", "skin"):
             raise UsageError(f"--as takes solid or skin, not '{self.taken_as}'")
+        if self.slim is not None:
+            self.slim.check()
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -80,6 +84,7 @@ class SolidRecord:
     mend: MendRecord
     thicken: ThickenRecord | None = None
     recast: RecastRecord | None = None
+    slim: SlimRecord | None = None
     changes: CompareRecord | None = None
     apart: int = 1
     guessed: str = ""
@@ -101,15 +106,13 @@ def plan_solid(mesh: Mesh, step: Step, settings: SolidSettings = SolidSettings()
     """The mesh mended, and what it needs beyond that. Raises WorkError."""
     asked = MendSettings(drop_buried=True, close_ends=settings.taken_as == "solid")
     found, mended, _ = step("mend", lambda: mend(mesh, asked))
-    apart = found
-    if mended.verdict != "sound" and found.topology.open_edges:
-        apart = step("mend apart", lambda: _mended_apart(found, asked))
     if mended.verdict == "sound":
         unchanged = mended.unchanged and not _cavities(found)
         why = "it is sound" if unchanged else "mending makes it sound, and keeps what is fine"
         return found, SolidPlan(way="as it is" if unchanged else "mended", why=why, mend=mended)
     left = sorted({one.what for one in mended.left})
     why = f"mending leaves it {mended.verdict}" + (f" ({', '.join(left)})" if left else "")
+    apart = step("mend apart", lambda: _mended_apart(found, asked)) if found.topology.open_edges else found
     if apart is not found:
         found, why = apart, f"{why}, parts that go through each other mended one by one"
     topology = found.topology
@@ -164,8 +167,12 @@ def make_solid(mesh: Mesh, settings: SolidSettings, step: Step) -> tuple[Mesh, S
         way = "recast"
         solid, recasted = _recast(found, settings, step)
     solid, cavities, voids = _without_cavities(solid)
-    changes, alike = None, None
-    if way != "as it is":
+    slimmed, changes, alike = None, None, None
+    if settings.slim is not None:
+        whole, asked = solid, settings.slim
+        solid, slimmed = step("slim", lambda: slim_to(whole, asked))
+        solid = solid.as_stored()
+    if way != "as it is" or slimmed is not None:
         changes = step("changes", lambda: compare(mesh, solid)[0])
         alike = step("likeness", lambda: _asked_for(likeness(mesh, solid, voids), settings))
     guessed = ""
@@ -180,6 +187,7 @@ def make_solid(mesh: Mesh, settings: SolidSettings, step: Step) -> tuple[Mesh, S
         mend=plan.mend,
         thicken=thickened,
         recast=recasted,
+        slim=slimmed,
         changes=changes,
         apart=int((solid.shell_volumes > 0).sum()),
         guessed=guessed,

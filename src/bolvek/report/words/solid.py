@@ -1,7 +1,7 @@
 """The way to a solid in words."""
 
 from bolvek.operations.solid import SolidPlan, SolidRecord
-from bolvek.report.words.recast import recast_text
+from bolvek.report.words.recast import recast_text, slim_text
 from bolvek.report.words.thicken import thicken_text
 from bolvek.units import count_text, length_text, point_text
 
@@ -62,6 +62,7 @@ def plan_rows(plan: SolidPlan) -> list[Styled]:
 
 SOLID_STEPS = {
     "recast": lambda done: recast_text(done[1]),
+    "slim": lambda done: slim_text(done[1]),
     "thicken": lambda done: thicken_text(done[1]),
     "solid": solid_text,
 }
