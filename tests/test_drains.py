@@ -134,6 +134,18 @@ def test_a_plug_is_the_skin_that_was_taken_out():
     assert thin is None and "needed" in told.reason and told.hole == 2
 
 
+def test_a_room_above_another_is_drained_outside():
+    cells = np.ones((8, 8, 10), bool)
+    cells[1:7, 1:7, 1:5] = cells[1:7, 1:7, 6:9] = False
+    cells[3:5, 3:5, 0] = False  # the lower room is open already
+    mesh = blocks(cells, 2.0)
+    holes, _, record = placed(mesh)
+    assert all(r.drains for r in record.rooms) and not any(p.bore.indoors for p in holes)
+    middle = Drain((8.0, 8.0, 10.0), 3.0, toward_mm=(8.0, 8.0, 14.0))
+    through = plan_bore(mesh, middle)
+    assert through.indoors and "another room" in make_plug(mesh, 1, through, middle, PlugSettings())[1].reason
+
+
 def polygon_cone(radius: float, height: float, sides: int = 48) -> float:
     return 0.5 * sides * radius**2 * np.sin(2 * np.pi / sides) * height
 

@@ -187,6 +187,18 @@ def check_blocks(blocks: float, cell: float) -> None:
         )
 
 
+def least_between(at_start: Floats, at_end: Floats, gap: Floats | float) -> Floats:
+    """The least that a distance (N,) from a surface can be on the straight way, so long (N,), between two places that
+    are so far from it (N,), on the same side.
+
+    Less the square of the place, the square of the distance is the least of many linear functions, and concave: it
+    lies below a straight line between both ends by no more than t (1 - t) times the square of the gap.
+    """
+    a, b, g = np.square(at_start), np.square(at_end), np.maximum(np.square(gap), 1e-300)
+    t = np.clip(0.5 + 0.5 * (a - b) / g, 0.0, 1.0)
+    return np.sqrt(np.maximum(a + t * (b - a) - t * (1 - t) * g, 0.0))
+
+
 class Distance(Protocol):
     """Signed distances (P,) at points (P, 3), positive where a ball may be."""
 
@@ -208,14 +220,19 @@ def narrowest_along(
     """
     size = cell
     cells = np.floor((points - origin) / size).astype(np.int64)
-    width, where = 0.0, None
-    for _ in range(levels):
-        cells = (cells[:, None, :] + _AROUND[None]).reshape(-1, 3)
+    width, where, sure = 0.0, None, 0.0
+    keys, value, steps, low = np.zeros(0, np.int64), np.zeros(0), np.zeros(3, np.int64), np.zeros(3, np.int64)
+    for level in range(levels):
+        cells = np.unique((cells[:, None, :] + _AROUND[None]).reshape(-1, 3), axis=0)
+        if level:
+            # what a cell holds at most, against what surely passes
+            row = np.minimum(np.searchsorted(keys, (cells - low) @ steps), len(keys) - 1)
+            known = keys[row] == (cells - low) @ steps
+            cells = cells[~known | (value[row] + HALF_DIAGONAL * size >= sure)]
         low = 2 * cells.min(axis=0) - 2
         spread = 2 * cells.max(axis=0) + 4 - low
         steps = np.array([spread[1] * spread[2], spread[2], 1], np.int64)
-        cells = np.unique((cells * 2 - low) @ steps)
-        keys = np.sort((cells[:, None] + (_CORNERS @ steps)[None]).ravel())
+        keys = np.sort((((cells * 2 - low) @ steps)[:, None] + (_CORNERS @ steps)[None]).ravel())
         size *= 0.5
         whole = np.stack([keys // steps[0], keys // steps[1] % spread[1], keys % spread[2]], axis=1) + low
         middles = origin + (whole + 0.5) * size
@@ -228,7 +245,8 @@ def narrowest_along(
         on_way = value[way]
         k = int(np.argmin(on_way))
         width, where = float(on_way[k]), middles[way[k]]
-        if width - size >= enough:
+        sure = float(least_between(on_way[[k]], on_way[[k]], size)[0]) if width > 0 else 0.0
+        if sure >= enough:
             break
         cells = whole[way]
     return max(width, 0.0), where if width > 0 else None

@@ -9,9 +9,9 @@ HALF_DIAGONAL = 0.5 * 3.0**0.5
 
 
 def across(axis: Floats) -> tuple[Floats, Floats]:
-    """Two unit directions (3,) square to a unit axis and to each other; the same axis gives the same ones."""
-    u = np.cross(axis, np.eye(3)[int(np.argmin(np.abs(axis)))])
-    u /= np.linalg.norm(u)
+    """Two unit directions (.., 3) square to each unit axis and to each other; the same axis gives the same ones."""
+    u = np.cross(axis, np.eye(3)[np.argmin(np.abs(axis), axis=-1)])
+    u /= np.linalg.norm(u, axis=-1, keepdims=True)
     return u, np.cross(axis, u)
 
 

@@ -12,7 +12,7 @@ import numpy as np
 
 from bolvek.arrays import Bools, Floats, Floats32, Ints, Ints8
 from bolvek.mesh import Mesh
-from bolvek.spatial.air import MOST_BLOCKS, AirLattice, narrowest_along
+from bolvek.spatial.air import MOST_BLOCKS, AirLattice, least_between, narrowest_along
 from bolvek.units import as_triple
 
 Triple = tuple[float, float, float]
@@ -194,9 +194,9 @@ def _settle(lattice: AirLattice, suspects: list[_Suspect], radius: float) -> Non
         looked: list[Ints] = []
         for s in open_ones:
             cells = ways.cells(s.node)
-            value = lattice.value.ravel()[cells]
+            value = lattice.value.ravel()[cells].astype(np.float64)
             # between two such cells a way is surely as wide as this
-            wide = value - 0.5 * lattice.cell
+            wide = least_between(value, value, lattice.cell)
             narrow = wide < min(s.high, radius)
             points = np.concatenate([lattice.where(s.node)[None], lattice.middles(cells)])
             through, where = float(wide[~narrow].min(initial=np.inf)), None

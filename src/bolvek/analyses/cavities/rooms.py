@@ -45,7 +45,8 @@ class WayOut:
 class Cavity:
     """A room: its volume, its middle, its openings; closed: no way out at all; pocket: a small one of the skin.
 
-    The volume is that of its free voxels and half of those its walls touch, exact for a closed one.
+    The volume is that of its free voxels and of those its walls touch, so much as the distance of the wall from their
+    middle leaves of them; exact for a closed one.
     """
 
     volume_mm3: float
@@ -282,8 +283,9 @@ def _rooms_of(mesh: Mesh, ball: float, spacing: float) -> tuple[list[Cavity], In
     for n, c in enumerate(chosen):
         box = boxes[c - 1]
         middle = np.argwhere(rooms[box] == c).mean(axis=0) + [s.start for s in box]
-        touched = int((grown(label == n) & surface).sum())
-        size = float((volume[c] + 0.5 * touched) * spacing**3)
+        touched = origin + spacing * np.argwhere(grown(label == n) & surface)
+        free = np.clip(0.5 + mesh.signed_distance.at(touched) / spacing, 0.0, 1.0)  # of a voxel that a wall crosses
+        size = float((volume[c] + free.sum()) * spacing**3)
         openings = _openings(mesh, rooms, int(c), box, outside, origin, spacing)
         found.append(Cavity(size, _place(origin + middle * spacing), tuple(openings)))
     return found, label, origin

@@ -238,8 +238,8 @@ def _held(poses: tuple[Triple, ...]) -> str:
     return "; then ".join(",".join(f"{x:.4g}" for x in pose) for pose in poses)
 
 
-def liquid_clause(liquid: Liquid, findings: list[Finding]) -> Clause:
-    """The clause of what stays."""
+def liquid_clause(liquid: Liquid, findings: list[Finding], *, necks: bool = False) -> Clause:
+    """The clause of what stays. necks: the ways out of some room are too narrow, though columns see through."""
     faults = [f.text for f in findings if f.severity == "fault"]
     if faults:
         return Clause("liquid", "fails", "; ".join(faults))
@@ -249,4 +249,6 @@ def liquid_clause(liquid: Liquid, findings: list[Finding]) -> Clause:
         return Clause("liquid", "holds", "no room that could hold any")
     share = 100 * liquid.stays_mm3 / max(sum(r.volume_mm3 for r in liquid.rooms), 1e-300)
     stays = f"{volume_text(liquid.stays_mm3)} stay in the rooms ({share:.2g}%) with {_held(liquid.poses)} up"
+    if necks:
+        stays += ", besides what narrow necks hold back"
     return Clause("liquid", "holds", f"{stays}; columns {length_text(liquid.pixel_mm)} apart")

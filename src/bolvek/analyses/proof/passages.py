@@ -9,7 +9,8 @@ from bolvek.units import length_text, point_text, volume_text
 
 _TOLD = 8
 
-
+NECK_MM = 0.02
+"""A neck is told as one width when its bounds are no farther apart, else as both."""
 POCKET_MM3 = 100.0
 """A chamber of the skin, in no room, counts as a pocket only below this (and below the share of a pocket)."""
 
@@ -58,7 +59,10 @@ def judge_ways(ways: Ways, cavities: Cavities) -> list[Finding]:
 def _chamber_text(c: Chamber, least_mm: float) -> str:
     text = f"a chamber of {volume_text(c.volume_mm3)} around {point_text(c.where_mm)} "
     if c.neck_where_mm is not None and c.neck_mm > 0:
-        text += f"opens only through {length_text(c.neck_mm)} at {point_text(c.neck_where_mm)}"
+        width = length_text(c.neck_mm)
+        if c.neck_most_mm - c.neck_mm > NECK_MM:
+            width += f" to {length_text(c.neck_most_mm)}"
+        text += f"opens only through {width} at {point_text(c.neck_where_mm)}"
     elif c.neck_most_mm > 0:
         text += f"opens only through less than {length_text(c.neck_most_mm)}"
     else:

@@ -121,7 +121,7 @@ def examine(mesh: Mesh, settings: ProofSettings, origin: Origin | None = None) -
         liquid = timed("liquid", lambda: _liquid(mesh, rooms, wall, settings))
         judged = judge_liquid(liquid, needed=settings.wall_mm is not None)
         findings += judged
-        clauses.append(liquid_clause(liquid, judged))
+        clauses.append(liquid_clause(liquid, judged, necks=any(not c.pocket for c in ways.chambers)))
         judged = _wall_findings(wall, settings, bool(rooms.is_room.any()))
         findings += judged
         clauses.append(_wall_clause(wall, settings, judged))

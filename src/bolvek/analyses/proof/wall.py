@@ -19,8 +19,6 @@ from bolvek.analyses.proof.origin import OUTER, Origin
 from bolvek.analyses.proof.record import Wall
 from bolvek.analyses.thickness import (
     SAMPLES_A_WALL,
-    Samples,
-    Scene,
     Ways,
     ends_at_an_edge,
     find_waists,
@@ -117,7 +115,7 @@ def measure_wall(
     face = np.concatenate([found.face, others.face])
     edge = np.zeros(len(walls), bool)
     thin = candidates[walls[candidates] < limit]
-    edge[thin] = _ends(mesh, points[thin], face[thin], aim)
+    edge[thin] = ends_at_an_edge(mesh, points[thin], face[thin], aim)
     candidates = candidates[~edge[candidates]]
     least, where = _least(mesh, judged, points[candidates], walls[candidates], spacing, aim)
     # without a sample to compare with, ways are followed across the whole model
@@ -265,7 +263,7 @@ def _least(
             keep = judged.at(p, mesh.normals_of(f), f)
             found = _asked(mesh, p[keep], f[keep], some.area[around][keep], aim)
             good = np.flatnonzero(found.square & (found.wall < value))
-            good = good[~_ends(mesh, found.points[good], found.face[good], aim)]
+            good = good[~ends_at_an_edge(mesh, found.points[good], found.face[good], aim)]
             if not len(good):
                 break
             k = good[np.argmin(found.wall[good])]
@@ -275,14 +273,6 @@ def _least(
         if value < best:
             best, where = value, place
     return best, where
-
-
-def _ends(mesh: Mesh, points: Floats, face: Ints, aim: float) -> Bools:
-    """Thin places (Q,) where the material runs out to an edge."""
-    if not len(points):
-        return np.zeros(0, bool)
-    m = measure(mesh, points, face, np.ones(len(mesh.faces)), widest_ball_mm=_WIDEST * aim)
-    return ends_at_an_edge(Scene.of(mesh), Samples(points, np.ones(len(points)), face, 0.0), m, aim)
 
 
 def _nothing() -> _Measured:

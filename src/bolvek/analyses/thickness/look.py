@@ -9,7 +9,7 @@ from bolvek.analyses.shells import material_tree, standing
 from bolvek.analyses.thickness.probe import MOST_RAYS, Measures, measure, surfaces_along
 from bolvek.analyses.thickness.record import WallSettings
 from bolvek.analyses.thickness.samples import Samples
-from bolvek.arrays import Bools, Floats, Ints8
+from bolvek.arrays import Bools, Floats, Ints, Ints8
 from bolvek.mesh import Mesh
 from bolvek.spatial.tree import Tree
 
@@ -22,6 +22,7 @@ TAPER_DEG = (2.0, 60.0)
 BESIDE_SHARE = 1e-5
 """Just beside a surface: this share of the longest side."""
 
+_EDGE_REACH = 1.25  # minima: wider balls tell no edge
 _NEAR_RUN = 2.5  # minima from a place to where its sides would meet, up to which they are taken for planes
 _PAST = (1.1, 1.5)  # how far beyond that line to look, in distances to it: sides that bow in meet later than planes
 _WIDER = 1.05  # by so much a waist widens again
@@ -51,6 +52,12 @@ class Scene:
         return cls(
             mesh, found.sign, found.openings.skin[topology.shell], material_tree(mesh), whole, topology.shells > 1
         )
+
+    @classmethod
+    def sound(cls, mesh: Mesh) -> "Scene":
+        """The scene of a sound mesh, where nothing needs to be found out."""
+        faces = len(mesh.faces)
+        return cls(mesh, np.ones(faces), np.zeros(faces, bool), mesh.tree, True, mesh.topology.shells > 1)
 
     def outward(self, face: NDArray[np.integer]) -> Floats:
         """Normals (N, 3) out of the material."""
@@ -152,10 +159,13 @@ def _without_buried(
     ball[rows[scene.in_material(contact + beside * onward)]] = np.nan
 
 
-def ends_at_an_edge(scene: Scene, samples: Samples, m: Measures, min_mm: float) -> Bools:
-    """Samples (Q,) of a sound mesh, measured thinner than a minimum, where the material runs out to an edge."""
-    plain = np.full(len(m.ray), PLAIN, np.int8)
-    return ~np.isnan(_tapers(scene, samples, m, m.ray, m.ball, plain, min_mm))
+def ends_at_an_edge(mesh: Mesh, points: Floats, face: Ints, min_mm: float) -> Bools:
+    """Places (Q, 3) on faces (Q,) of a sound mesh, thinner than a minimum, where the material runs out to an edge."""
+    if not len(points):
+        return np.zeros(0, bool)
+    m = measure(mesh, points, face, np.ones(len(mesh.faces)), widest_ball_mm=_EDGE_REACH * min_mm)
+    samples, plain = Samples(points, np.ones(len(points)), face, 0.0), np.full(len(points), PLAIN, np.int8)
+    return ~np.isnan(_tapers(Scene.sound(mesh), samples, m, m.ray, m.ball, plain, min_mm))
 
 
 def _tapers(

@@ -57,19 +57,21 @@ class Ways:
         return Ways(self.start[rows], self.end[rows], self.length[rows], self.face[rows], self.far_face[rows])
 
 
-def shortest_ways(mesh: Mesh, limit_mm: float, wall_mm: float, spacing_mm: float) -> Ways:
+def shortest_ways(mesh: Mesh, limit_mm: float, wall_mm: float, spacing_mm: float, only: Bools | None = None) -> Ways:
     """All segments through the material of a sound mesh up to a length, that are locally shortest at both ends.
 
     wall_mm: the wall asked for, by which texture is told; creases are looked at every `spacing_mm`. Where two faces,
-    or an edge and a face, are parallel a few stand for all.
+    or an edge and a face, are parallel a few stand for all. only (F,): those that begin or end at an edge or a corner
+    of these faces.
     """
     half, bend, reflex = _edges(mesh)
-    inward = half[reflex & (bend > FLAT_DEG)]
+    here = reflex if only is None else reflex & (only[half // 3] | only[mesh.topology.opposite[half] // 3])
+    inward = half[here & (bend > FLAT_DEG)]
     if not len(inward):
         return no_ways()
     bends_in = np.zeros(3 * len(mesh.faces), bool)
     bends_in[half[reflex | (bend <= FLAT_DEG)]] = True
-    crease = half[reflex & (bend > CREASE_DEG)]
+    crease = half[here & (bend > CREASE_DEG)]
     found = joined_ways(
         [
             _from_vertices(mesh, inward, limit_mm),

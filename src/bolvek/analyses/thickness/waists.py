@@ -8,14 +8,16 @@ ways lead to two wide places between which nothing as wide passes. Where two sid
 slowly, the material ends there, and is thin only where it is wide nowhere.
 """
 
+from collections.abc import Callable
+
 import numpy as np
 
 from bolvek.analyses.thickness.probe import SQUARE_DEG
 from bolvek.analyses.thickness.shortest import Ways, no_ways
 from bolvek.arrays import Bools, Floats, Ints
 from bolvek.mesh import Mesh
-from bolvek.spatial.air import narrowest_along, widest_path
-from bolvek.spatial.frames import HALF_DIAGONAL, fibonacci_sphere
+from bolvek.spatial.air import least_between, narrowest_along, widest_path
+from bolvek.spatial.frames import HALF_DIAGONAL, across, fibonacci_sphere
 from bolvek.spatial.signed import SignedDistance
 
 REACH_WALLS = 0.5 / np.sin(np.radians(0.5 * SQUARE_DEG))
@@ -28,9 +30,10 @@ _FIRST_STEP, _LAST_STEP, _MOST_STEPS = 0.25, 0.001, 200  # walls; of the way to 
 _WIDE = 1.3  # walls: how wide a known ball is taken at most
 _ASKED = 6  # wide places known nearest to a narrow one
 _NEIGHBOURS = 0.75  # walls: places nearer than this are beside each other
-_SAME_NECK, _MOST_SUSPECTS, _MOST_NECKS = 0.25, 2000, 60  # walls
+_SAME_NECK, _MOST_SUSPECTS, _MOST_NECKS = 0.25, 20_000, 60  # walls
 _CELL, _AROUND, _LEVELS, _PUSHES, _FINEST = 1 / 6, 1.5, 5, 4, 10  # walls; walls; halvings; times; halvings
-_PUSHES = 4
+_CLIMBS = 12
+_TURNS = np.stack([np.cos(np.arange(12) * np.pi / 6), np.sin(np.arange(12) * np.pi / 6)], axis=1)
 _FEW_WAYS, _MANY_WAYS = fibonacci_sphere(26), fibonacci_sphere(200)
 
 
@@ -43,33 +46,65 @@ class _Material:
     def at(self, points: Floats, limit: float = np.inf) -> Floats:
         return -self._distance.at(points, limit)
 
-    def pushed(self, points: Floats, enough: float) -> tuple[Floats, Floats]:
-        """Points (P, 3), those nearer to the surface than `enough` moved straight away from it as far as helps, and
-        the distance (P,) there."""
+    def pushed(self, points: Floats, enough: float, plenty: Floats) -> tuple[Floats, Floats]:
+        """Points (P, 3), those nearer to the surface than `enough` moved straight away from it as far as helps, then
+        once more those nearer than `plenty` (P,), and the distance (P,) there."""
         place, width = points.copy(), self.at(points)
         tree = self._distance.tree
         narrow = np.flatnonzero((width < enough) & (width > 0))
-        for _ in range(_PUSHES):
+        for turn in range(_PUSHES + 1):
+            if turn == _PUSHES:
+                narrow = np.flatnonzero((width < plenty) & (width >= enough))
+            goal = plenty if turn == _PUSHES else np.full(len(points), enough)
             if not len(narrow):
-                break
+                continue
             here = place[narrow]
             off = here - tree.closest_points(here, tree.nearest(here)[1])
-            moved = here + off * (enough / width[narrow] - 1)[:, None]
+            moved = here + off * (goal[narrow] / width[narrow] - 1)[:, None]
             value = self.at(moved)
             better = value > width[narrow]
             place[narrow[better]], width[narrow[better]] = moved[better], value[better]
-            narrow = narrow[better & (value < enough)]
+            narrow = narrow[better & (value < goal[narrow])]
         return place, width
+
+    def climbed(self, points: Floats, width: Floats, along: Floats, enough: float, step: Floats) -> None:
+        """Points (P, 3) nearer to the surface than `enough` moved, square to directions (P, 3), to where it is farther,
+        by steps that begin at (P,) mm; changes them and the distance (P,) there."""
+        u, w = across(along)
+        step = step.copy()
+        for _ in range(_CLIMBS):
+            narrow = np.flatnonzero((width > 0) & (width < enough))
+            if not len(narrow):
+                break
+            ways = _TURNS[:, 0, None, None] * u[narrow] + _TURNS[:, 1, None, None] * w[narrow]
+            around = points[narrow] + step[narrow, None] * ways
+            value = self.at(around.reshape(-1, 3)).reshape(len(ways), -1)
+            best = np.argmax(value, axis=0)
+            most = value[best, np.arange(len(narrow))]
+            better = most > width[narrow]
+            moved = narrow[better]
+            points[moved], width[moved] = around[best, np.arange(len(narrow))][better], most[better]
+            step[narrow[~better]] *= 0.5
 
 
 def find_waists(
-    mesh: Mesh, points: Floats, inward: Floats, face: Ints, ball_mm: Floats, wall_mm: float, *, lean: Bools, edge: Bools
+    mesh: Mesh,
+    points: Floats,
+    inward: Floats,
+    face: Ints,
+    ball_mm: Floats,
+    wall_mm: float,
+    *,
+    lean: Bools,
+    edge: Bools,
+    near: Callable[[Floats], Bools] | None = None,
 ) -> Ways:
     """Waists thinner than a wall near places (Q, 3) of faces (Q,) of a sound mesh, from the widths of the balls (Q,)
     that touch them on the side of unit directions (Q, 3); as segments as long as the ball that passes is wide.
 
     lean (Q,): places whose sides do not face each other, where a small ball proves nothing; edge (Q,): those where the
-    material is known to end at an edge: they are thin only where it is nowhere wide."""
+    material is known to end at an edge: they are thin only where it is nowhere wide. near: which of some places (N, 3)
+    necks are looked for at (None: all)."""
     narrow = (ball_mm < wall_mm) & (lean | edge)
     rows = np.concatenate(
         [_thinned(points, np.flatnonzero(narrow & (edge == e)), _APART * wall_mm) for e in (False, True)]
@@ -87,8 +122,8 @@ def find_waists(
     wide = radius >= 0.5 * wall_mm
     found = [(start[k], float(2 * radius[k]), int(rows[k])) for k in np.flatnonzero(~wide & (radius > 0))]
     # an edge that two sides seem to run out to may lie past a neck's side
-    near = np.flatnonzero(np.linalg.norm(place - points[rows], axis=1) <= REACH_WALLS * wall_mm)
-    found += _necks(inside, points[rows[near]], place[near], wide[near], rows[near], wall_mm)
+    some = np.flatnonzero(np.linalg.norm(place - points[rows], axis=1) <= REACH_WALLS * wall_mm)
+    found += _necks(inside, points[rows[some]], place[some], wide[some], rows[some], wall_mm, near)
     if not found:
         return no_ways()
     middle = np.array([f[0] for f in found])
@@ -169,7 +204,13 @@ def _grown(
 
 
 def _necks(
-    inside: _Material, home: Floats, place: Floats, wide: Bools, rows: Ints, wall: float
+    inside: _Material,
+    home: Floats,
+    place: Floats,
+    wide: Bools,
+    rows: Ints,
+    wall: float,
+    near: Callable[[Floats], Bools] | None,
 ) -> list[tuple[Floats, float, int]]:
     """Necks between the wide places that places beside each other lead to: where, how wide, the row."""
     from scipy.spatial import cKDTree
@@ -186,13 +227,16 @@ def _necks(
     a, b = place[pairs[:, 0]], place[pairs[:, 1]]
     share = np.linspace(0, 1, 9)[1:-1]
     between = a[:, None, :] + share[None, :, None] * (b - a)[:, None, :]
-    least = np.concatenate(
+    width = np.concatenate(
         [
-            inside.at(part.reshape(-1, 3)).reshape(len(part), -1).min(axis=1)
+            inside.at(part.reshape(-1, 3)).reshape(len(part), -1)
             for part in np.array_split(between, max(1, len(between) // 50_000))
         ]
     )
+    least, at_least = width.min(axis=1), between[np.arange(len(pairs)), np.argmin(width, axis=1)]
     suspect = np.flatnonzero(least < 0.5 * wall)
+    if near is not None:
+        suspect = suspect[near(at_least[suspect])]
     # the narrowest first, and of those about one place the first
     suspect = suspect[np.argsort(least[suspect], kind="stable")]
     cell = np.floor(0.5 * (a + b)[suspect] / (_SAME_NECK * wall)).astype(np.int64)
@@ -207,9 +251,9 @@ def _necks(
         if len(seen) >= _MOST_NECKS:
             break
         seen.append(middle)
-        width, where = _widest_way(inside, a[k], b[k], wall)
-        if where is not None and width < 0.5 * wall:
-            found.append((where, 2 * width, int(rows[pairs[k, 0]])))
+        half, where = _widest_way(inside, a[k], b[k], wall)
+        if where is not None and half < 0.5 * wall:
+            found.append((where, 2 * half, int(rows[pairs[k, 0]])))
     return found
 
 
@@ -217,36 +261,40 @@ def _bends_round(inside: _Material, a: Floats, b: Floats, wall: float) -> Bools:
     """Pairs of places (N, 3) between which the straight way, pushed away from the surface and halved again and again,
     becomes one that a ball as wide as the wall surely passes."""
     enough, slack = 0.5 * wall, HALF_DIAGONAL * _CELL * wall / 2**_LEVELS
-    out = np.zeros(len(a), bool)
-    rows = np.flatnonzero(np.linalg.norm(b - a, axis=1) < 2 * _AROUND * wall)
-    way = np.stack([a[rows], b[rows]], axis=1)
-    value = inside.at(way.reshape(-1, 3)).reshape(-1, 2)
+    going = np.linalg.norm(b - a, axis=1) < 2 * _AROUND * wall
+    # of each way the stretches of which it is not known yet that the ball passes
+    of = np.flatnonzero(going)
+    start, end = a[of], b[of]
+    at_start, at_end = inside.at(start), inside.at(end)
     for _ in range(_FINEST):
+        gap = np.linalg.norm(end - start, axis=1)
+        open_ones = least_between(at_start, at_end, gap) < enough - slack
+        going[of[open_ones & (gap <= slack)]] = False
+        rows = np.flatnonzero(open_ones & going[of])
         if not len(rows):
-            break
-        middle = 0.5 * (way[:, 1:] + way[:, :-1])
-        place, width = inside.pushed(middle.reshape(-1, 3), enough)
-        finer, widths = (np.empty((len(rows), 2 * way.shape[1] - 1, *rest)) for rest in ((3,), ()))
-        finer[:, ::2], finer[:, 1::2] = way, place.reshape(middle.shape)
-        widths[:, ::2], widths[:, 1::2] = value, width.reshape(len(rows), -1)
-        gap = np.linalg.norm(np.diff(finer, axis=1), axis=2)
-        # between two places the distance falls by no more than half of what lies between them
-        passes = (0.5 * (widths[:, 1:] + widths[:, :-1] - gap)).min(axis=1) >= enough - slack
-        out[rows[passes]] = True
-        going = ~passes & (widths.min(axis=1) >= enough - slack) & (gap.max(axis=1) > slack)
-        rows, way, value = rows[going], finer[going], widths[going]
-    return out
+            return going
+        of, start, end, gap, at_start, at_end = (
+            of[rows],
+            start[rows],
+            end[rows],
+            gap[rows],
+            at_start[rows],
+            at_end[rows],
+        )
+        # with so much more both halves pass
+        middle, width = inside.pushed(0.5 * (start + end), enough, np.hypot(enough, 0.25 * gap))
+        inside.climbed(middle, width, (end - start) / gap[:, None], enough, 0.25 * gap)
+        going[of[width < enough - slack]] = False
+        of, start, end = np.tile(of, 2), np.concatenate([start, middle]), np.concatenate([middle, end])
+        at_start, at_end = np.concatenate([at_start, width]), np.concatenate([width, at_end])
+    going[of] = False
+    return going
 
 
 def _widest_way(inside: _Material, a: Floats, b: Floats, wall: float) -> tuple[float, Floats | None]:
     """Half the width of the widest way from a to b through the material around them, and where it is narrowest; None
     where a ball as wide as the wall passes."""
     cell = _CELL * wall
-    n = int(np.ceil(np.linalg.norm(b - a) / (0.5 * cell))) + 1
-    straight = a + np.linspace(0, 1, n)[:, None] * (b - a)
-    width, where = narrowest_along(inside, a - 0.37 * cell, cell, straight, 0.5 * wall, _LEVELS)
-    if width + HALF_DIAGONAL * cell / 2**_LEVELS >= 0.5 * wall:
-        return width, None
     low = np.minimum(a, b) - _AROUND * wall
     shape = np.ceil((np.maximum(a, b) + _AROUND * wall - low) / cell).astype(np.int64) + 1
     index = np.stack(np.meshgrid(*(np.arange(n) for n in shape), indexing="ij"), -1).reshape(-1, 3)

@@ -2,7 +2,16 @@
 
 import numpy as np
 
-from bolvek.analyses.thickness import SAMPLES_A_WALL, SQUARE_DEG, crease_samples, measure, sample_surface
+from bolvek.analyses.thickness import (
+    SAMPLES_A_WALL,
+    SQUARE_DEG,
+    crease_samples,
+    ends_at_an_edge,
+    find_waists,
+    measure,
+    sample_surface,
+    shortest_ways,
+)
 from bolvek.arrays import Bools, Floats, Ints
 from bolvek.mesh import Mesh
 from bolvek.operations.drain.bore import Bore
@@ -10,6 +19,7 @@ from bolvek.spatial.frames import across
 
 _ROUND = 48  # places around the hole
 _REACH = 1.25  # walls: what lies farther decides nothing
+_TOUCHES = 0.6  # of a waist's width from the hole to its middle
 
 
 def wall_left(mesh: Mesh, bore: Bore, radius: float, wall: float) -> float:
@@ -75,31 +85,45 @@ def _from_faces(mesh: Mesh, start: Floats, axis: Floats, length: float, radius: 
 def wall_after(mesh: Mesh, sides: Bools, bore: Bore, radius: float, wall: float) -> float:
     """The least material (mm), square across, that the sides (F,) of a hole cut into a mesh bound; inf above `wall`.
 
-    Measured from its faces and creases like the wall of a proof: where a hole comes out beside a ridge of the inner
-    surface it can leave a fin that no sample before the cut meets.
+    Measured as the wall of a proof is, between faces and between creases: where a hole comes out beside a ridge of the
+    inner surface it can leave a fin that no look before the cut meets.
     """
     ends = np.stack([bore.start, bore.end])
-    room, reach = radius + 0.5 * wall, _REACH * wall
-    # the tree of a patch is made sooner than that of a mesh that was just cut
-    mine = _faces_near(mesh, ends, room + reach)
-    mesh, sides = mesh.picked(mine), sides[mine]
+    axis = (bore.end - bore.start) / np.linalg.norm(bore.end - bore.start)
+    room, reach = radius + wall, _REACH * wall
     only = np.zeros(len(mesh.faces), bool)
     only[_faces_near(mesh, ends, room)] = True
     if not only.any():
         return np.inf
+
+    def off(places: Floats) -> Floats:
+        """How far places (N, 3) lie from the hole."""
+        along = np.clip((places - bore.start) @ axis, 0.0, np.linalg.norm(bore.end - bore.start))
+        return np.asarray(np.linalg.norm(places - bore.start - along[:, None] * axis, axis=1) - radius)
+
     spacing = wall / SAMPLES_A_WALL
     samples = sample_surface(mesh, spacing, only)
-    feet, beside, out = crease_samples(mesh, spacing, only)
-    points = np.concatenate([samples.points, feet])
-    face = np.concatenate([samples.face, beside])
-    normals = np.concatenate([mesh.normals_of(samples.face), out])
-    m = measure(mesh, points, face, np.ones(len(mesh.faces)), widest_ball_mm=reach, normals=normals, far_mm=reach)
-    axis = (bore.end - bore.start) / np.linalg.norm(bore.end - bore.start)
-    off = points - bore.start
-    off = off - (off @ axis)[:, None] * axis
-    # a crease of another surface counts where the wall it looks through ends at the hole
-    near = (np.linalg.norm(off, axis=1) < room) & (sides[face] | sides[np.maximum(m.hit, 0)] & (m.hit >= 0))
-    return float(m.wall[near & m.square & (m.wall < wall)].min(initial=np.inf))
+    points, face = samples.points, samples.face
+    m = measure(mesh, points, face, np.ones(len(mesh.faces)), widest_ball_mm=reach, far_mm=reach)
+    thin = m.square & (m.wall < wall)
+    thin[thin] = ~ends_at_an_edge(mesh, points[thin], face[thin], wall)
+    mine = thin & (sides[face] | sides[np.maximum(m.hit, 0)] & (m.hit >= 0))
+    ways = shortest_ways(mesh, wall, wall, spacing, only)
+    ours = sides[ways.face] | sides[ways.far_face]
+    waists = find_waists(
+        mesh,
+        points,
+        -mesh.normals_of(face),
+        face,
+        m.ball_mm,
+        wall,
+        lean=~(m.square & ~np.isnan(m.wall)),
+        edge=m.square & (m.wall < wall) & ~thin,
+        near=lambda places: off(places) < 0.5 * wall,
+    )
+    # the ball that passes there touches the hole
+    touched = off(0.5 * (waists.start + waists.end)) < _TOUCHES * waists.length
+    return min(float(x.min(initial=np.inf)) for x in (m.wall[mine], ways.length[ours], waists.length[touched]))
 
 
 def _faces_near(mesh: Mesh, ends: Floats, reach: float) -> Ints:

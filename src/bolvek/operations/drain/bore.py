@@ -74,7 +74,8 @@ class Bore:
     """A hole that can be cut: axis from start (outside) to end; the wall there; or why not.
 
     mouth: where the axis meets the outer surface. wall_mm (least, most) along the axis. material_mm: how far from start
-    all of the cross-section is in the wall, and where the first of it leaves it.
+    all of the cross-section is in the wall, and where the first of it leaves it. indoors: it begins in a room, or in a
+    recess as deep.
     """
 
     start: Floats
@@ -83,6 +84,7 @@ class Bore:
     wall_mm: tuple[float, float]
     blind: bool
     material_mm: tuple[float, float] = (0.0, 0.0)
+    indoors: bool = False
 
 
 def plan_bore(mesh: Mesh, drain: Drain) -> Bore:
@@ -213,7 +215,8 @@ def bore_along(
         )
     end = float(leave.max()) + 0.3 * radius + 0.05
     _check_room(along, end, name)
-    return Bore(start, surface + end * axis, place, _wall(entry, leave), False, within)
+    indoors = enclosed_share(mesh, mouth - 1e-3 * axis) >= _ENCLOSED_SHARE
+    return Bore(start, surface + end * axis, place, _wall(entry, leave), False, within, indoors)
 
 
 def _passages(mesh: Mesh, origins: Floats, axis: Floats, rise: float) -> tuple[Floats, Bools]:

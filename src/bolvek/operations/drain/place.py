@@ -27,6 +27,7 @@ Ball = tuple[Triple, float]
 
 _SEEN_COST = 8.0  # mm of height given up for a hole on the side people do not look at
 _ASIDE_COST = 0.01  # mm of height given up for a mm nearer to the middle of the cavity
+_INDOORS_COST = 50.0  # mm of height given up for a hole that leads outside, not into another room
 _EXTRA_WALL_COST = 0.3  # mm of height given up for a mm less of uneven wall
 _MOUTH_REACH = 3.0  # diameters from a place of the room to where its hole begins, at most
 _APART = 2.5  # holes of one cavity keep this many diameters between them
@@ -295,7 +296,7 @@ def best_bore(
                 if isinstance(bore, str):
                     why = why or bore
                     continue
-                whole = seen + _EXTRA_WALL_COST * (bore.wall_mm[1] - bore.wall_mm[0])
+                whole = seen + _EXTRA_WALL_COST * (bore.wall_mm[1] - bore.wall_mm[0]) + _INDOORS_COST * bore.indoors
                 if whole >= least:
                     continue
                 if needed is not None and wall_left(mesh, bore, radius, needed) < needed:

@@ -65,6 +65,8 @@ def make_plug(mesh: Mesh, number: int, bore: Bore, drain: Drain, s: PlugSettings
     s.check()
     if bore.blind:
         return None, PlugRecord(hole=number, reason="a blind hole opens no room")
+    if bore.indoors:
+        return None, PlugRecord(hole=number, reason="it begins in another room, or deep in a recess: no skin to go on")
     axis = bore.end - bore.start
     axis = axis / np.linalg.norm(axis)
     last_in, first_out = bore.material_mm

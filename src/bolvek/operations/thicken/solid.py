@@ -4,7 +4,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from bolvek.analyses.thickness import SAMPLES_A_WALL, crease_samples, measure, sample_surface, wall_tolerance_mm
+from bolvek.analyses.thickness import SAMPLES_A_WALL, measure, sample_surface, shortest_ways, wall_tolerance_mm
 from bolvek.arrays import Bools, Floats, Ints
 from bolvek.mesh import Mesh
 from bolvek.mesh.topology import OPEN
@@ -92,12 +92,17 @@ def thin_places(mesh: Mesh, least: float) -> Thin:
     """Where the wall is thinner than asked, its sides square to each other."""
     spacing = least / SAMPLES_A_WALL
     samples = sample_surface(mesh, spacing)
-    points, face, normals = crease_samples(mesh, spacing)
-    points = np.concatenate([samples.points, points])
-    normals = np.concatenate([mesh.normals_of(samples.face), normals])
-    area = np.concatenate([samples.area, np.zeros(len(face))])
-    face = np.concatenate([samples.face, face])
+    normals = mesh.normals_of(samples.face)
     ones = np.ones(len(mesh.faces))
-    m = measure(mesh, points, face, ones, widest_ball_mm=1.25 * least, normals=normals, far_mm=1.25 * least)
-    rows = np.flatnonzero(m.square & (m.wall < least - wall_tolerance_mm(least)))
-    return Thin(points[rows], normals[rows], m.wall[rows], area[rows])
+    m = measure(mesh, samples.points, samples.face, ones, widest_ball_mm=1.25 * least, far_mm=1.25 * least)
+    limit = least - wall_tolerance_mm(least)
+    rows = np.flatnonzero(m.square & (m.wall < limit))
+    ways = shortest_ways(mesh, limit, least, spacing)
+    into = ways.direction
+    # a way has two ends, and no area
+    return Thin(
+        np.concatenate([samples.points[rows], ways.start, ways.end]),
+        np.concatenate([normals[rows], -into, into]),
+        np.concatenate([m.wall[rows], ways.length, ways.length]),
+        np.concatenate([samples.area[rows], np.zeros(2 * len(into))]),
+    )

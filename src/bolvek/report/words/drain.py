@@ -14,7 +14,8 @@ def placed_text(placed: list[Placed], given_up: list[GivenUp], left: str = "soli
     for p in placed[:_MOST_HOLES]:
         end = "lowest" if p.role == "drain" else "highest"
         off = f"{length_text(p.above_extreme_mm)} from" if p.above_extreme_mm >= 0.005 else "at"
-        texts.append(f"{p.role} at {point_text(p.bore.mouth)}, inside it opens {off} the cavity's {end} point")
+        where = f"{point_text(p.bore.mouth)}{' in another room or a deep recess' if p.bore.indoors else ''}"
+        texts.append(f"{p.role} at {where}, inside it opens {off} the cavity's {end} point")
     if len(placed) > _MOST_HOLES:
         texts.append(f"{len(placed) - _MOST_HOLES:,} more")
     if given_up:
