@@ -119,7 +119,9 @@ def measure_wall(
     candidates = candidates[~edge[candidates]]
     least, where = _least(mesh, judged, points[candidates], walls[candidates], spacing, aim)
     # without a sample to compare with, ways are followed across the whole model
-    ways = _judged_ways(mesh, judged, max(asked or 0.0, min(least, float(np.linalg.norm(mesh.size)))), aim, spacing)
+    ways = _judged_ways(
+        mesh, judged, mask, max(asked or 0.0, min(least, float(np.linalg.norm(mesh.size)))), aim, spacing
+    )
     if asked:
         waists = find_waists(
             mesh,
@@ -169,9 +171,9 @@ def measure_wall(
     )
 
 
-def _judged_ways(mesh: Mesh, judged: _Judged, most: float, aim: float, spacing: float) -> Ways:
+def _judged_ways(mesh: Mesh, judged: _Judged, mask: Bools, most: float, aim: float, spacing: float) -> Ways:
     """The shortest ways through material that begin or end on a judged place."""
-    ways = shortest_ways(mesh, most, aim, spacing)
+    ways = shortest_ways(mesh, most, aim, spacing, judged=mask)
     along = ways.direction
     return ways.chosen(judged.at(ways.start, -along, ways.face) | judged.at(ways.end, along, ways.far_face))
 

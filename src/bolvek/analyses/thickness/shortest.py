@@ -57,12 +57,19 @@ class Ways:
         return Ways(self.start[rows], self.end[rows], self.length[rows], self.face[rows], self.far_face[rows])
 
 
-def shortest_ways(mesh: Mesh, limit_mm: float, wall_mm: float, spacing_mm: float, only: Bools | None = None) -> Ways:
+def shortest_ways(
+    mesh: Mesh,
+    limit_mm: float,
+    wall_mm: float,
+    spacing_mm: float,
+    only: Bools | None = None,
+    judged: Bools | None = None,
+) -> Ways:
     """All segments through the material of a sound mesh up to a length, that are locally shortest at both ends.
 
     wall_mm: the wall asked for, by which texture is told; creases are looked at every `spacing_mm`. Where two faces,
     or an edge and a face, are parallel a few stand for all. only (F,): those that begin or end at an edge or a corner
-    of these faces.
+    of these faces. judged (F,): ways with neither end on these faces are not needed.
     """
     half, bend, reflex = _edges(mesh)
     here = reflex if only is None else reflex & (only[half // 3] | only[mesh.topology.opposite[half] // 3])
@@ -71,12 +78,15 @@ def shortest_ways(mesh: Mesh, limit_mm: float, wall_mm: float, spacing_mm: float
         return no_ways()
     bends_in = np.zeros(3 * len(mesh.faces), bool)
     bends_in[half[reflex | (bend <= FLAT_DEG)]] = True
+    ours = inward
+    if judged is not None:
+        ours = inward[judged[inward // 3] | judged[mesh.topology.opposite[inward] // 3]]
     crease = half[here & (bend > CREASE_DEG)]
     found = joined_ways(
         [
             _from_vertices(mesh, inward, limit_mm),
             _from_creases(mesh, crease, limit_mm, spacing_mm),
-            _between_edges(mesh, inward, bends_in, limit_mm),
+            _between_edges(mesh, ours, bends_in, limit_mm),
         ]
     )
     return found.chosen(~_texture(mesh, found, TEXTURE_SHARE * wall_mm))
