@@ -8,7 +8,7 @@ from places along creases the edge's own line is not held against a segment with
 less than `FLAT_DEG` count as flat: there samples of the faces, a sixth of a wall apart, tell it to 0.4%.
 
 What rises from the surface by less than `TEXTURE_SHARE` of the wall is its texture, no wall: segments whose ends hang
-together so near are left out.
+together so near are left out, unless the material parts farther out (two balls that hardly touch).
 
 Two faces that lie square to each other have a whole field of such segments, and one along a blunt rim none: both are
 left to samples of the faces (`probe`).
@@ -32,7 +32,8 @@ FLAT_DEG = 2.0
 """Edges that bend by less than this are flat."""
 SLACK_DEG = 1.0
 """By how much an end may fail to be shortest."""
-_AROUND = 300  # directions looked at around a place
+_AROUND, _FINELY_AROUND = 300, 1000  # directions looked at around a place
+_PARTS_WITHIN = 0.75  # walls: from a place near the surface of a rod as wide as the wall no farther than its other side
 TEXTURE_SHARE = 1 / 8
 """Of the wall asked for: how near along the surface the ends of a wall cannot be."""
 
@@ -107,21 +108,24 @@ def _texture(mesh: Mesh, ways: Ways, radius: float) -> Bools:
         len(rows),
         grain=64,
     )
-    rows = rows[joined]
-    out[rows] = _pieces_around(mesh, middle[joined], radius) <= 1
+    rows, middle = rows[joined], middle[joined]
+    for reach, count in ((radius, _AROUND), (_PARTS_WITHIN / TEXTURE_SHARE * radius, _FINELY_AROUND)):
+        one = _pieces_around(mesh, middle, reach, count) <= 1
+        rows, middle = rows[one], middle[one]
+    out[rows] = True
     return out
 
 
-def _pieces_around(mesh: Mesh, middle: Floats, radius: float) -> Ints:
-    """How many pieces of material lie on the sphere of a radius around each place (N, 3)."""
+def _pieces_around(mesh: Mesh, middle: Floats, radius: float, directions: int) -> Ints:
+    """How many pieces of material lie on the sphere of a radius around each place (N, 3), seen in so many directions."""
     from scipy.spatial import cKDTree
 
-    sphere = fibonacci_sphere(_AROUND)
-    beside = cKDTree(sphere).query_pairs(4.0 / np.sqrt(_AROUND), output_type="ndarray").astype(np.int64)
+    sphere = fibonacci_sphere(directions)
+    beside = cKDTree(sphere).query_pairs(4.0 / np.sqrt(directions), output_type="ndarray").astype(np.int64)
     found = np.zeros(len(middle), np.int64)
     for k, place in enumerate(middle):
         inside = mesh.tree.winding(place + radius * sphere) > 0.5
-        group = linked_groups(_AROUND, beside[inside[beside].all(axis=1)])
+        group = linked_groups(directions, beside[inside[beside].all(axis=1)])
         found[k] = len(np.unique(group[inside]))
     return found
 
