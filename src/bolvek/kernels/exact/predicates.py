@@ -177,3 +177,17 @@ def orient2d(v, i, j, a, b, c):
     if left == 0.0 and right == 0.0:
         return 0
     return _orient2d_exact(v, i, j, a, b, c)
+
+
+@helper
+def filtered_turn(v, i, j, a, b, c):
+    """`orient2d` by its float filter alone: 0 when unsure."""
+    left = (v[a, i] - v[c, i]) * (v[b, j] - v[c, j])
+    right = (v[a, j] - v[c, j]) * (v[b, i] - v[c, i])
+    det = left - right
+    bound = _BOUND_2D * (abs(left) + abs(right))
+    if det > bound:
+        return 1
+    if det < -bound:
+        return -1
+    return 0

@@ -5,7 +5,7 @@ triangles. Touching counts as meeting. Both triangles have an area: one without 
 """
 
 from bolvek.kernels import helper, kernel
-from bolvek.kernels.exact.predicates import filtered_volume, orient2d, orient3d
+from bolvek.kernels.exact.predicates import filtered_turn, filtered_volume, orient2d, orient3d
 
 
 @helper
@@ -231,6 +231,40 @@ def surely_beside(v, faces, f, g, plane, place):
         else:
             return False
     return side != 0
+
+
+@helper
+def surely_aside(v, faces, f, g, plane, place):
+    """Whether an edge of one of two faces, seen along g's normal, surely parts them: all corners of the one that the
+    edge's face does not have lie strictly beyond it.
+
+    Then the faces meet in nothing but what they share, however they lie in space. A float filter that settles what is
+    nearly in one plane: False says nothing.
+    """
+    nx, ny, nz = abs(plane[place, 0]), abs(plane[place, 1]), abs(plane[place, 2])
+    i, j = 0, 1
+    if nx >= ny and nx >= nz:
+        i, j = 1, 2
+    elif ny >= nz:
+        i, j = 2, 0
+    for turn in range(2):
+        one, other = (f, g) if turn == 0 else (g, f)
+        for k in range(3):
+            p, q, r = faces[one, k], faces[one, (k + 1) % 3], faces[one, (k + 2) % 3]
+            side = filtered_turn(v, i, j, p, q, r)
+            if side == 0:
+                continue
+            parted = True
+            for m in range(3):
+                c = faces[other, m]
+                if c == p or c == q:
+                    continue
+                if c == r or filtered_turn(v, i, j, p, q, c) != -side:
+                    parted = False
+                    break
+            if parted:
+                return True
+    return False
 
 
 @helper

@@ -3,7 +3,7 @@
 import numpy as np
 
 from bolvek.kernels import kernel
-from bolvek.kernels.exact.triangles import surely_beside, triangles_meet
+from bolvek.kernels.exact.triangles import surely_aside, surely_beside, triangles_meet
 from bolvek.kernels.tree.arrays import STACK
 from bolvek.kernels.tree.lanes import child_overlaps
 
@@ -64,8 +64,10 @@ def meeting_pairs(vertices, faces, rec, plane, tree, begin, end, pairs):
                                 and rec[other, 5] >= rec[place, 2]
                             ):
                                 g = order[other]
-                                if surely_beside(vertices, faces, f, g, plane, other) or surely_beside(
-                                    vertices, faces, g, f, plane, place
+                                if (
+                                    surely_beside(vertices, faces, f, g, plane, other)
+                                    or surely_beside(vertices, faces, g, f, plane, place)
+                                    or surely_aside(vertices, faces, f, g, plane, other)
                                 ):
                                     continue
                                 if triangles_meet(vertices, faces, min(f, g), max(f, g)):
