@@ -56,14 +56,16 @@ def hollow(mesh: Mesh, settings: HollowSettings) -> tuple[Mesh, HollowRecord]:
     """
     settings.check()
     mesh, turned = check_hollowable(mesh)
-    wall, cell = settings.wall_mm, settings.cell_mm(float(mesh.size.max()))
+    longest = float(mesh.size.max())
+    wall, cell = settings.wall_mm, settings.cell_mm(longest, mesh.area)
+    core_cell = settings.core_cell_mm(longest, mesh.area)
     best: _Shell | None = None
     for extra, shares in _PLANS:
         level = wall + extra * wall_tolerance_mm(wall)
-        room = find_room(mesh, level, wall, settings.least_room_mm, cell, settings.plugs_mm)
+        room = find_room(mesh, level, wall, settings.least_room_mm, core_cell, settings.plugs_mm)
         if room is None:
             raise NoCavityError(_too_thick(mesh, settings, cell))
-        for _ in range(_THICKEN_ROUNDS):
+        for turn in range(_THICKEN_ROUNDS):
             surface = lipschitz_surface(room.value(level), mesh.bounds[0], mesh.bounds[1], cell)
             lattice, pockets, pocket_volume = _choose_cavities(
                 mesh, Mesh(surface.vertices, surface.faces), cell, settings
@@ -71,10 +73,14 @@ def hollow(mesh: Mesh, settings: HollowSettings) -> tuple[Mesh, HollowRecord]:
             if not len(lattice.faces):
                 raise NoCavityError(_too_thick(mesh, settings, cell))
             exact = untangle(lattice, _to_distance(mesh, lattice, level, cell))
-            found = _finish(mesh, exact, wall, shares if settings.slim else (0.0,))
-            if found is None or not len(found.thin):
-                break
-            room.filled = np.concatenate([room.filled, found.thin])
+            # where there are fins, most show before the shell is finished, which takes longer
+            thin, found = _thin_fins(exact.turned(), wall) if turn else np.zeros((0, 3)), None
+            if not len(thin) or turn == _THICKEN_ROUNDS - 1:
+                found = _finish(mesh, exact, wall, shares if settings.slim else (0.0,))
+                if found is None or not len(found.thin):
+                    break
+                thin = found.thin
+            room.filled = np.concatenate([room.filled, thin])
         if found is not None and (best is None or len(found.thin) < len(best.thin)):
             best, figures = found, (pockets, pocket_volume, len(lattice.faces), len(room.filled), level)
         if best is not None and not len(best.thin):
@@ -104,7 +110,7 @@ def hollow(mesh: Mesh, settings: HollowSettings) -> tuple[Mesh, HollowRecord]:
         slim_deviation_mm=best.deviation_mm,
         least_wall_mm=best.least_mm,
         turned_shells=turned,
-        solid_for_room_mm3=max(0.0, _deeper_than(mesh, level, 2 * cell).volume + inner.volume)
+        solid_for_room_mm3=max(0.0, _deeper_than(mesh, level, min(2 * cell, 0.5 * level)).volume + inner.volume)
         if settings.least_room_mm
         else 0.0,
         thickened=thickened,

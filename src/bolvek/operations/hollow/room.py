@@ -70,10 +70,12 @@ def find_room(
         return None
     middles = _on_level(core, mesh.tree, level + radius, cell)
     reach = radius + half
-    pad = reach + 2 * cell
+    pad = reach + 4 * cell
     low, high = middles.bounds[0] - pad, middles.bounds[1] + pad
-    grown = lipschitz_surface(lambda p: middles.signed_distance.at(p) - reach, low, high, cell, thin_sheets=True)
-    return Room(mesh, wall, _on_level(grown, middles.tree, reach, cell), none, plugs)
+    # round everywhere, it needs no fine cells
+    coarse = min(2 * cell, 0.5 * reach)
+    grown = lipschitz_surface(lambda p: middles.signed_distance.at(p) - reach, low, high, coarse, thin_sheets=True)
+    return Room(mesh, wall, _on_level(grown, middles.tree, reach, coarse), none, plugs)
 
 
 def _on_level(surface: Surface, tree: Tree, level: float, cell: float) -> Mesh:

@@ -14,6 +14,12 @@ from bolvek.spatial.isosurface import MIN_CELLS_PER_LEVEL
 from bolvek.units import length_text, point_text
 
 
+CELLS, CORE_CELLS = 50_000, 150_000
+"""Lattice cells that the surface of a cavity, and of its core, may take before they get coarser than `FINEST`."""
+FINEST, COARSEST, CORE_COARSEST = 0.25, 0.45, 0.35
+"""Of the wall: how long the sides of such cells are."""
+
+
 class NoCavityError(WorkError):
     """No cavity worth having fits."""
 
@@ -36,9 +42,20 @@ class HollowSettings:
         """How wide the cavity is at least."""
         return self.wall_mm if self.room_mm is None else self.room_mm
 
-    def cell_mm(self, longest_mm: float) -> float:
-        """The lattice cell for a model: as given, else a quarter of the wall, at least 40 along its longest side."""
-        return self.grid_mm if self.grid_mm is not None else min(0.25 * self.wall_mm, longest_mm / 40)
+    def cell_mm(self, longest_mm: float, area_mm2: float) -> float:
+        """The lattice cell of the cavity's surface: as given, else a quarter of the wall, coarser where that would take
+        more than `CELLS` cells, and at least 40 along the longest side of the model."""
+        return self._cell(longest_mm, area_mm2, CELLS, COARSEST)
+
+    def core_cell_mm(self, longest_mm: float, area_mm2: float) -> float:
+        """The lattice cell on which it is found where the cavity may be: its narrow places need it finer."""
+        return self._cell(longest_mm, area_mm2, CORE_CELLS, CORE_COARSEST)
+
+    def _cell(self, longest: float, area: float, cells: int, coarsest: float) -> float:
+        if self.grid_mm is not None:
+            return self.grid_mm
+        usual = np.clip(np.sqrt(area / cells), FINEST * self.wall_mm, coarsest * self.wall_mm)
+        return min(float(usual), longest / 40)
 
     def check(self) -> None:
         """Raise UsageError when the numbers make no sense."""
