@@ -200,12 +200,8 @@ def test_prep_places_its_own_drains_and_the_proof_takes_a_pose(bolvek, tmp_path)
     assert "liquid_tilt" in {f.code for f in held.findings}
 
 
-def test_a_hole_that_leaves_the_wall_short_is_put_elsewhere(monkeypatch):
-    """The look before the cut is taken away: the proof alone finds the pit beside the hole."""
-    pit = box((16.3, 19.0, -1), (17.7, 20.4, 0.3))
-    model = carve(gather_all([box((0, 0, 0), (34, 34, 24))]), gather_all([pit]), FuseSettings())[0].as_stored()
-    monkeypatch.setattr("bolvek.operations.drain.place.wall_left", lambda *_: np.inf)
-    holes = PlaceSettings(count=1, only_within=(((17.0, 13.5, 0.0), 4.5),))
+def prepared(mesh, settings):
+    """What `prep` makes of a mesh, and what made it begin again."""
     again = []
 
     def step(name, work):
@@ -213,7 +209,32 @@ def test_a_hole_that_leaves_the_wall_short_is_put_elsewhere(monkeypatch):
         again.extend([done] if name == "again" else [])
         return done
 
+    return prep(Model(Path("model.stl"), mesh, "STL", "mm", 0.0), settings, step), again
+
+
+def test_a_hole_that_leaves_the_wall_short_is_put_elsewhere(monkeypatch):
+    """The look before the cut is taken away: the proof alone finds the pit beside the hole."""
+    pit = box((16.3, 19.0, -1), (17.7, 20.4, 0.3))
+    model = carve(gather_all([box((0, 0, 0), (34, 34, 24))]), gather_all([pit]), FuseSettings())[0].as_stored()
+    monkeypatch.setattr("bolvek.operations.drain.place.wall_left", lambda *_: np.inf)
+    holes = PlaceSettings(count=1, only_within=(((17.0, 13.5, 0.0), 4.5),))
     settings = PrepSettings(hollow=HollowSettings(wall_mm=2.0), drains=holes)
-    result = prep(Model(Path("pit.stl"), model, "STL", "mm", 0.0), settings, step)
-    assert [a.moved for a in again] == [True] and result.proof.verdict == "fit"
+    result, again = prepared(model, settings)
+    assert {a.how for a in again} == {"moved"} and result.proof.verdict == "fit"
     assert result.proof.wall is not None and result.proof.wall.min_mm > 1.99
+
+
+def test_what_stays_after_the_flood_gets_a_further_hole(monkeypatch):
+    """The flood is made to miss one of two legs: the proof finds what stays there."""
+
+    def half(mesh, asked):
+        holes, given_up, auto = place_by_flood(mesh, asked)
+        return [h for h in holes if h.role == "vent" or h.drain.at_mm[0] < 16], given_up, auto
+
+    legs = np.ones((11, 5, 9), bool)
+    legs[4:7, :, :4] = False
+    monkeypatch.setattr("bolvek.jobs.prep.place_by_flood", half)
+    settings = PrepSettings(hollow=HollowSettings(wall_mm=2.0), drains=PlaceSettings(), auto=True)
+    result, again = prepared(blocks(legs, 3.0), settings)
+    assert [(a.how, a.places) for a in again] == [("one more", 1)] and result.proof.ok
+    assert any(p.bore.mouth[0] > 16 and p.bore.mouth[2] < 3 for p in result.placed)

@@ -203,3 +203,9 @@ def test_what_only_moves_a_model_tells_what_rounding_made_worse(bolvek, tmp_path
     done = bolvek("scale", "far.ply", "--by", "1", "-o", "far.stl", "--json", "-", expect=1)
     record = Record.model_validate_json(done.stdout)
     assert record.verdict == "worse" and not record.ok and record.findings[0].code == "rounded"
+    # its own wall is told, and a fault only where that is asked
+    write_model(tmp_path / "thin.stl", box((0, 0, 0), (30, 20, 0.6)))
+    told = Record.model_validate_json(bolvek("prep", "thin.stl", "--wall", "2mm", "--json", "-").stdout)
+    assert told.ok and [f.severity for f in told.findings if f.code == "own_wall_thin"] == ["note"]
+    strict = bolvek("prep", "thin.stl", "--wall", "2mm", "--strict", "--replace", expect=1)
+    assert "0.600 mm" in strict.stdout and "unfit" in strict.stdout

@@ -58,6 +58,7 @@ if TYPE_CHECKING:
         help="Least width of the cavity; without it as wide as the wall, or the least drain where that is more.",
     ),
     click.option("--keep-pockets", is_flag=True, help="Hollow small pockets too instead of leaving them solid."),
+    click.option("--strict", is_flag=True, help="What the model's own skin falls short in is a fault, not a note."),
     printer_option,
     details_option,
     json_option,
@@ -88,6 +89,7 @@ def command(
     only_within: tuple[Any, ...],
     room: float | None,
     keep_pockets: bool,
+    strict: bool,
     printer: str | None,
     **shared: Any,
 ) -> None:
@@ -139,6 +141,7 @@ def command(
         solid=SolidSettings(skin_mm=skin, least_mm=least_wall, taken_as=taken_as) if to_solid else None,
         least_drain_mm=least_drain,
         least_wall_mm=least_wall,
+        strict=strict,
     )
 
     if plugs is not None:

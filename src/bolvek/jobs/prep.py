@@ -13,7 +13,7 @@ from bolvek.analyses.cavities import Cavities, Chamber, default_ball_mm
 from bolvek.analyses.finding import Finding
 from bolvek.analyses.proof import INNER, OUTER, ProofRecord, ProofSettings, examine, origin_by_source
 from bolvek.analyses.thickness import wall_tolerance_mm
-from bolvek.arrays import Ints8, Ints32
+from bolvek.arrays import Floats, Ints8, Ints32
 from bolvek.errors import WorkError
 from bolvek.formats import check_target, read_model, write_model
 from bolvek.formats.registry import Model
@@ -34,8 +34,8 @@ from bolvek.operations.drain import (
 from bolvek.operations.hollow import HollowRecord, HollowSettings, NoCavityError, check_hollowable, hollow
 from bolvek.operations.mend import MendRecord, MendSettings, mend
 from bolvek.operations.scale import ScaleRecord, ScaleSettings, scale
-from bolvek.operations.solid import SolidPlan, SolidRecord, SolidSettings, Step, make_solid, plan_solid
-from bolvek.units import length_text, volume_text
+from bolvek.operations.solid import MADE, SolidPlan, SolidRecord, SolidSettings, Step, make_solid, plan_solid
+from bolvek.units import as_triple, length_text, volume_text
 
 T = TypeVar("T")
 
@@ -43,12 +43,14 @@ _ROOM_SHARE = 1.06
 """The cavity is as wide as the least drain and a little more, so that the lattice makes no neck below it."""
 _TRIES = 3
 _MOVED, _ASIDE = 2, 0.75  # rounds of holes put elsewhere; so many diameters off
+_ADDED = 2  # rounds of further holes
 
 
 @dataclass(frozen=True, kw_only=True)
 class PrepSettings:
     """Scale (None: as it is), mend (None: as it is), make a solid (None: as it is), hollow and drains; least drain and
-    least wall (mm) of the printer. auto: places and number of the holes are found by flooding, most_holes a cavity."""
+    least wall (mm) of the printer. strict: what the model's own surface falls short in is a fault too. auto: places and
+    number of the holes are found by flooding, most_holes a cavity."""
 
     hollow: HollowSettings
     drains: PlaceSettings
@@ -59,6 +61,7 @@ class PrepSettings:
     solid: SolidSettings | None = None
     least_drain_mm: float = 1.5
     least_wall_mm: float = 0.8
+    strict: bool = False
 
     def check(self) -> None:
         """Raise UsageError when any of the settings makes no sense."""
@@ -97,6 +100,7 @@ class PrepSettings:
             least_drain_mm=self.least_passage_mm,
             ball_mm=ball_mm,
             least_wall_mm=self.least_wall_mm,
+            own_told=not self.strict,
             drain_poses=(self.drains.up,) if self.auto else (),
         )
 
@@ -120,12 +124,11 @@ class PrepResult:
 
 @dataclass(frozen=True, kw_only=True)
 class Again:
-    """Chambers behind narrow necks that made it begin again: each got a hole, or was closed off at its neck; or, moved,
-    holes at whose edges the wall came out short and that were put elsewhere."""
+    """Places that made it begin again, and how: chambers behind narrow necks got "a hole" each, or were "closed off" at
+    their necks; holes at whose edges the wall came out short were "moved"; pools that stayed got "one more" each."""
 
-    chambers: int
-    closed_off: bool
-    moved: bool = False
+    places: int
+    how: str
 
 
 def just_do(name: str, work: Callable[[], T]) -> T:
@@ -207,12 +210,14 @@ def prep(model: Model, settings: PrepSettings, step: Step = just_do) -> PrepResu
     room = settings.hollow.room_mm
     if room is None:
         room = max(settings.hollow.wall_mm, _ROOM_SHARE * settings.least_passage_mm)
+    # what thickness and recasting made is held against the printer even where nothing is hollowed
+    own = not settings.strict and (made_solid is None or made_solid.way not in MADE)
     asked = settings.proof(max(default_ball_mm(solid), 1.6 * settings.drains.diameter_mm))
 
     def examined(made: _Made) -> tuple[ProofRecord, Cavities | None]:
         origin = origin_by_source(made.mesh, made.source, made.before, solid) if made.hollow else None
         # of a model left solid nothing was made that the wall could be asked of
-        wanted = asked if made.hollow else dataclasses.replace(asked, wall_mm=settings.least_wall_mm)
+        wanted = asked if made.hollow else dataclasses.replace(asked, wall_mm=settings.least_wall_mm, own_told=own)
         return step("proof", partial(examine, made.mesh, wanted, origin))
 
     plugs = settings.hollow.plugs_mm
@@ -230,18 +235,19 @@ def prep(model: Model, settings: PrepSettings, step: Step = just_do) -> PrepResu
                 for c in chambers
             ]
             if all(p is not None for p in more):
-                step("again", partial(Again, chambers=len(more), closed_off=False))
+                step("again", partial(Again, places=len(more), how="a hole"))
                 hollowed.placed += [p for p in more if p is not None]
                 made = _drained(solid, hollowed, step)
                 proof, rooms = examined(made)
                 chambers = _chambers(proof, solid)
         if isinstance(hollowed, _Hollowed) and not chambers:
             made, hollowed, proof, rooms = _holes_moved(solid, hollowed, settings, step, (made, proof, rooms), examined)
+            made, hollowed, proof, rooms = _holes_added(solid, hollowed, settings, step, (made, proof, rooms), examined)
         if made.hollow is None or not chambers or last:
             break
         # what no hole reaches is closed off at its neck: a cavity of its own, or a pocket that stays solid
         plugs += tuple(_plug(c, settings.hollow.wall_mm) for c in chambers)
-        step("again", partial(Again, chambers=len(chambers), closed_off=True))
+        step("again", partial(Again, places=len(chambers), how="closed off"))
     proof = dataclasses.replace(proof, findings=(*proof.findings, *made.notes))
     if made_solid is not None:
         proof = _as_the_file(proof, made_solid)
@@ -321,7 +327,7 @@ def _holes_moved(
         again = _with_places(*hollowed.raw, elsewhere, step)
         if not isinstance(again, _Hollowed):
             break
-        step("again", partial(Again, chambers=len(near), closed_off=False, moved=True))
+        step("again", partial(Again, places=len(near), how="moved"))
         cut = _drained(solid, again, step)
         found, air = examined(cut)
         better = found.ok or (found.wall is not None and found.wall.min_mm > wall.min_mm)
@@ -329,6 +335,54 @@ def _holes_moved(
             break
         made, hollowed, proof, rooms = cut, again, found, air
     return made, hollowed, proof, rooms
+
+
+def _holes_added(
+    solid: Mesh,
+    hollowed: "_Hollowed",
+    settings: PrepSettings,
+    step: Step,
+    judged: _Judged,
+    examined: Callable[[_Made], tuple[ProofRecord, Cavities | None]],
+) -> "tuple[_Made, _Hollowed, ProofRecord, Cavities | None]":
+    """The model with a further hole for each room in which more stays than may, low in it; as it was, where that does
+    not cure it. Columns of the flood are coarser than those of the proof."""
+    made, proof, rooms = judged
+    if not settings.auto or made.drain is None:
+        return made, hollowed, proof, rooms
+    up = np.array(settings.drains.up) / np.linalg.norm(settings.drains.up)
+    for _ in range(_ADDED):
+        wet = [r for r in proof.liquid.rooms if r.too_much and r.lowest_mm] if proof.liquid is not None else []
+        more = [
+            found for r in wet if (found := _hole_low_in(hollowed, np.array(r.lowest_mm), up, settings)) is not None
+        ]
+        if not more:
+            break
+        step("again", partial(Again, places=len(more), how="one more"))
+        again = dataclasses.replace(hollowed, placed=hollowed.placed + more)
+        cut = _drained(solid, again, step)
+        found_proof, air = examined(cut)
+        faults = [sum(f.severity == "fault" for f in p.findings) for p in (proof, found_proof)]
+        if faults[1] > faults[0] or _stays(found_proof) >= _stays(proof):
+            break
+        made, hollowed, proof, rooms = cut, again, found_proof, air
+    return made, hollowed, proof, rooms
+
+
+def _stays(proof: ProofRecord) -> float:
+    return proof.liquid.stays_mm3 if proof.liquid is not None else 0.0
+
+
+def _hole_low_in(hollowed: "_Hollowed", lowest: Floats, up: Floats, settings: PrepSettings) -> Placed | None:
+    """A hole for what stays above a place of a cavity."""
+    diameter = settings.drains.diameter_mm
+    for above in (0.3, 0.6, 1.2):
+        place = lowest + above * diameter * up
+        if hollowed.mesh.signed_distance.at(place[None])[0] > 0:
+            found = place_in_chamber(hollowed.mesh, as_triple(place), 3 * diameter, _where(settings), hollowed.placed)
+            if found is not None:
+                return found
+    return None
 
 
 def _hollowed(solid: Mesh, asked: HollowSettings, settings: PrepSettings, step: Step) -> "_Hollowed | list[Finding]":

@@ -1,5 +1,6 @@
 """Every way out wide enough: chambers behind necks, and rooms with one opening only."""
 
+from collections.abc import Callable
 from dataclasses import replace
 
 from bolvek.analyses.cavities import Cavities, Chamber, Ways
@@ -15,11 +16,19 @@ POCKET_MM3 = 100.0
 """A chamber of the skin, in no room, counts as a pocket only below this (and below the share of a pocket)."""
 
 
-def with_pockets(ways: Ways, cavities: Cavities, material_mm3: float) -> Ways:
-    """The ways with those chambers marked that are only pockets of the skin."""
+def with_pockets(ways: Ways, cavities: Cavities, material_mm3: float, own: Callable[[Chamber], bool]) -> Ways:
+    """The ways with those chambers marked that are only pockets of the skin. own: whether a chamber is one of a surface
+    that was not made here, of which every small one is."""
     largest = max((c.volume_mm3 for c in cavities.found), default=0.0)
     least = min(POCKET_MM3, POCKET_SHARE * max(largest, 0.1 * material_mm3))
-    marked = [replace(c, pocket=c.volume_mm3 < least and not cavities.in_a_room(c.where_mm)) for c in ways.chambers]
+    marked = [
+        replace(
+            c,
+            pocket=(c.volume_mm3 < least and not cavities.in_a_room(c.where_mm))
+            or (c.volume_mm3 < POCKET_MM3 and own(c)),
+        )
+        for c in ways.chambers
+    ]
     return replace(ways, chambers=tuple(marked))
 
 

@@ -6,11 +6,11 @@ from typing import TypeVar
 
 import numpy as np
 
-from bolvek.analyses.cavities import Cavities, Ways, convex_shells, find_cavities, find_ways
+from bolvek.analyses.cavities import Cavities, Chamber, Ways, convex_shells, find_cavities, find_ways
 from bolvek.analyses.finding import Finding
 from bolvek.analyses.proof.liquid import judge_liquid, liquid_clause, measure_liquid
 from bolvek.analyses.proof.material import find_voids, judge_material, judge_voids
-from bolvek.analyses.proof.origin import Origin
+from bolvek.analyses.proof.origin import OUTER, Origin
 from bolvek.analyses.proof.passages import judge_ways, with_pockets
 from bolvek.analyses.proof.record import Clause, Liquid, ProofRecord, ProofSettings, Wall
 from bolvek.analyses.proof.wall import measure_wall
@@ -114,7 +114,7 @@ def examine(mesh: Mesh, settings: ProofSettings, origin: Origin | None = None) -
             ),
             measured,
         )
-        cavities, ways = rooms, with_pockets(found_ways, rooms, mesh.volume)
+        cavities, ways = rooms, with_pockets(found_ways, rooms, mesh.volume, _own_chambers(mesh, settings, origin))
         judged = judge_ways(ways, rooms)
         findings += judged
         clauses.append(_ways_clause(ways, judged))
@@ -122,7 +122,7 @@ def examine(mesh: Mesh, settings: ProofSettings, origin: Origin | None = None) -
         judged = judge_liquid(liquid, needed=settings.wall_mm is not None)
         findings += judged
         clauses.append(liquid_clause(liquid, judged, necks=any(not c.pocket for c in ways.chambers)))
-        judged = _wall_findings(wall, settings, bool(rooms.is_room.any()))
+        judged = _wall_findings(wall, settings, bool(rooms.is_room.any()), settings.own_told and origin is None)
         findings += judged
         clauses.append(_wall_clause(wall, settings, judged))
     faults = any(f.severity == "fault" for f in findings)
@@ -151,6 +151,18 @@ def examine(mesh: Mesh, settings: ProofSettings, origin: Origin | None = None) -
         seconds=seconds,
     )
     return record, cavities
+
+
+def _own_chambers(mesh: Mesh, settings: ProofSettings, origin: Origin | None) -> Callable[[Chamber], bool]:
+    """Which chambers are of the model's own surface, and only told."""
+
+    def own(chamber: Chamber) -> bool:
+        if not settings.own_told:
+            return False
+        places = np.array([chamber.where_mm, chamber.neck_where_mm or chamber.where_mm])
+        return origin is None or bool((origin.face[mesh.tree.nearest(places)[1]] == OUTER).all())
+
+    return own
 
 
 def _liquid(mesh: Mesh, rooms: Cavities, wall: Wall | None, settings: ProofSettings) -> Liquid:
@@ -200,8 +212,9 @@ def _ways_clause(ways: Ways, findings: list[Finding]) -> Clause:
     return Clause("ways", "holds", text)
 
 
-def _wall_findings(wall: Wall | None, settings: ProofSettings, rooms: bool) -> list[Finding]:
-    """Faults and notes of the wall. A solid of which no two sides face each other (a cone) has none to be thin."""
+def _wall_findings(wall: Wall | None, settings: ProofSettings, rooms: bool, made_none: bool) -> list[Finding]:
+    """Faults and notes of the wall; made_none: what is thin is the model's own, and told. A solid of which no two sides
+    face each other (a cone) has none to be thin."""
     found = []
     asked = settings.wall_mm
     if wall is None:
@@ -211,11 +224,13 @@ def _wall_findings(wall: Wall | None, settings: ProofSettings, rooms: bool) -> l
         return found
     if asked is not None and not wall.holds:
         more = f", {wall.thin_spots:,} places in all" if wall.thin_spots > 1 else ""
-        text = (
-            f"the wall is {length_text(wall.min_mm)} at its thinnest, at {point_text(wall.where_mm)}, "
-            f"{length_text(asked)} were asked for{more}"
-        )
-        found.append(Finding("wall_thin", "fault", wall.thin_spots, text, wall.where_mm))
+        text = f"the wall is {length_text(wall.min_mm)} at its thinnest, at {point_text(wall.where_mm)}, "
+        if made_none:
+            text += f"{length_text(asked)} is the least that prints{more}: 'thicken --at-least' makes it as thick"
+            found.append(Finding("own_wall_thin", "note", wall.thin_spots, f"the model's own: {text}", wall.where_mm))
+        else:
+            text += f"{length_text(asked)} were asked for{more}"
+            found.append(Finding("wall_thin", "fault", wall.thin_spots, text, wall.where_mm))
     if wall.features and wall.features_min_mm is not None:
         text = (
             f"{wall.features:,} thin feature{'s' if wall.features > 1 else ''} that the original has, "
@@ -232,6 +247,8 @@ def _wall_clause(wall: Wall | None, settings: ProofSettings, findings: list[Find
     faults = _first(findings)
     if faults:
         return Clause("wall", "fails", faults)
+    if any(f.code == "own_wall_thin" for f in findings):
+        return Clause("wall", "holds", "nothing was made that could be thin; the model's own wall is told below")
     if wall is None:
         return Clause("wall", "holds", "no two sides face each other: the material only tapers to its edges")
     return Clause(

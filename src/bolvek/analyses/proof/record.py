@@ -22,7 +22,9 @@ class ProofSettings:
     """wall_mm: wall asked for (None: measured, not judged). least_drain_mm: clearance of a way out. allow_closed_mm3:
     a closed void up to this volume is wanted (0: none is). ball_mm: tells rooms from grooves (None: chosen).
     least_wall_mm: what features that the original had are held against (None: told only with --before).
-    drain_poses: directions held up, one after the other, while it drains (none: as it stands, or else as it drains)."""
+    drain_poses: directions held up, one after the other, while it drains (none: as it stands, or else as it drains).
+    own_told: what the model's own surface falls short in, thin walls where nothing was made and small chambers of its
+    skin, is told and no fault."""
 
     wall_mm: float | None = None
     least_drain_mm: float = LEAST_DRAIN_MM
@@ -30,6 +32,7 @@ class ProofSettings:
     ball_mm: float | None = None
     least_wall_mm: float | None = None
     drain_poses: tuple[Triple, ...] = ()
+    own_told: bool = False
 
     def check(self) -> None:
         """Raise UsageError when the numbers make no sense."""

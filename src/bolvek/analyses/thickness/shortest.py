@@ -117,7 +117,7 @@ def _texture(mesh: Mesh, ways: Ways, radius: float) -> Bools:
 
 
 def _pieces_around(mesh: Mesh, middle: Floats, radius: float, directions: int) -> Ints:
-    """How many pieces of material lie on the sphere of a radius around each place (N, 3), seen in so many directions."""
+    """How many pieces of material lie on the sphere of a radius around each place (N, 3), in so many directions."""
     from scipy.spatial import cKDTree
 
     sphere = fibonacci_sphere(directions)

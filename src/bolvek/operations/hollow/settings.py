@@ -13,7 +13,6 @@ from bolvek.mesh.topology import OPEN
 from bolvek.spatial.isosurface import MIN_CELLS_PER_LEVEL
 from bolvek.units import length_text, point_text
 
-
 CELLS, CORE_CELLS = 50_000, 150_000
 """Lattice cells that the surface of a cavity, and of its core, may take before they get coarser than `FINEST`."""
 FINEST, COARSEST, CORE_COARSEST = 0.25, 0.45, 0.35

@@ -12,6 +12,14 @@ from bolvek.report.words.scale import scale_text
 from bolvek.report.words.solid import SOLID_STEPS
 from bolvek.units import count_text
 
+_PLACE = {"a hole": "chamber", "closed off": "chamber", "moved": "hole", "one more": "pool"}
+_AGAIN = {
+    "a hole": "{} behind narrow necks: a hole each",
+    "closed off": "{} behind narrow necks: closed off there",
+    "moved": "{} left the wall short beside: put elsewhere",
+    "one more": "{} would stay: a further hole each",
+}
+
 STEPS: dict[str, Callable[[Any], str]] = {
     "read": model_text,
     "scale": lambda done: scale_text(done[1]),
@@ -23,11 +31,6 @@ STEPS: dict[str, Callable[[Any], str]] = {
     "flood": lambda done: flood_text(done[0], done[1], done[2], left="solid"),
     "drain": lambda done: drain_text(done[1]),
     "proof": lambda done: proof_line(done[0]),
-    "again": lambda again: (
-        f"{count_text(again.chambers, 'hole')} left the wall short beside: put elsewhere"
-        if again.moved
-        else f"{count_text(again.chambers, 'chamber')} behind narrow necks: "
-        + ("closed off there" if again.closed_off else "a hole each")
-    ),
+    "again": lambda again: _AGAIN[again.how].format(count_text(again.places, _PLACE[again.how])),
 }
 """What is told of each step, from what it gave."""
