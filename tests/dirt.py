@@ -49,6 +49,45 @@ class Solid:
         return (self.half - np.abs(off)).min(axis=1)
 
 
+@dataclass(frozen=True)
+class Tube:
+    """A closed pipe of so wide a radius along a closed path (N, 3); it may run through itself."""
+
+    path: np.ndarray
+    radius: float
+
+    def mesh(self, sides=20) -> Mesh:
+        """One shell, whatever it runs through."""
+        along = np.roll(self.path, -1, axis=0) - np.roll(self.path, 1, axis=0)
+        u = np.cross(along, [0.0, 0.0, 1.0])
+        u /= np.linalg.norm(u, axis=1)[:, None]
+        w = np.cross(along, u)
+        w /= np.linalg.norm(w, axis=1)[:, None]
+        angle = 2 * np.pi * np.arange(sides) / sides
+        ring = np.cos(angle)[None, :, None] * u[:, None] + np.sin(angle)[None, :, None] * w[:, None]
+        at = np.arange(len(u) * sides).reshape(len(u), sides)
+        a, b, c, d = at, np.roll(at, -1, axis=1), np.roll(at, -1, axis=0), np.roll(at, (-1, -1), axis=(0, 1))
+        faces = np.stack([a, b, d, a, d, c], axis=-1).reshape(-1, 3)
+        made = Mesh((self.path[:, None] + self.radius * ring).reshape(-1, 3), faces.astype(np.int32))
+        return made if made.volume > 0 else made.turned()
+
+    def depth(self, points) -> np.ndarray:
+        """How deep places (N, 3) lie in it, below 0 outside."""
+        start, step = self.path, np.roll(self.path, -1, axis=0) - self.path
+        near = np.full(len(points), np.inf)
+        for p, s in zip(start, step, strict=True):
+            t = np.clip((points - p) @ s / (s @ s), 0.0, 1.0)
+            near = np.minimum(near, np.linalg.norm(points - p - t[:, None] * s, axis=1))
+        return self.radius - near
+
+
+def figure_of_eight(rng) -> Tube:
+    """It runs through itself in the middle, more or less squarely."""
+    s = np.linspace(0, 2 * np.pi, 120, endpoint=False)
+    path = [rng.uniform(15, 25) * np.sin(s), rng.uniform(15, 25) * np.sin(2 * s) / 2, rng.uniform(-1, 1) * np.sin(s)]
+    return Tube(np.stack(path, axis=1) + rng.uniform(-2, 2, 3), rng.uniform(1.5, 3.0))
+
+
 def quartered(mesh: Mesh) -> Mesh:
     """Each face in four."""
     a, b, c = mesh.corners.transpose(1, 0, 2)
@@ -138,6 +177,13 @@ def bodies_that_cross(rng):
 def bodies_that_cross_with_holes(rng):
     bodies, mesh = bodies_that_cross(rng)
     return bodies, Mesh(mesh.vertices, mesh.faces[rng.random(len(mesh.faces)) > 0.05])
+
+
+@kind
+def a_pipe_through_itself(rng):
+    """One shell, wound twice around where it crosses."""
+    pipe = figure_of_eight(rng)
+    return [pipe], pipe.mesh()
 
 
 @kind

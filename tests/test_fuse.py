@@ -15,6 +15,7 @@ from bolvek.operations.fuse.reach import shortest_way
 from bolvek.operations.pose import rotation
 from bolvek.operations.recast import RecastSettings
 from bolvek.report.record import Record
+from dirt import figure_of_eight
 from heaps import KINDS, judged
 from support import assert_sound, ball, box
 
@@ -32,6 +33,19 @@ def carved(mesh, tool):
     made, record = carve(gather(mesh), gather(tool), FuseSettings())
     assert_sound(made)
     return made, record
+
+
+@pytest.mark.parametrize("seed", range(3))
+def test_a_pipe_that_runs_through_itself_keeps_its_outside(seed):
+    rng = np.random.default_rng(seed)
+    pipe = figure_of_eight(rng)
+    whole = pipe.mesh().as_stored()
+    made, record = fused(whole, box((40, 40, 40), (45, 45, 45)))
+    assert record.recast == 0 and record.kept_faces > 0.85 * len(whole.faces) and record.bodies == 2
+    places = rng.uniform(whole.bounds[0] - 1, whole.bounds[1] + 1, (20_000, 3))
+    depth = pipe.depth(places)
+    clear = np.abs(depth) > 0.04 * pipe.radius  # 20 sides stand so far in
+    assert ((made.tree.winding(places) > 0.5) == (depth > 0))[clear].all()
 
 
 @settings(max_examples=15, deadline=None)

@@ -8,8 +8,12 @@ measured; only what no line reaches is asked for its winding number. After Lo an
 ("Mesh Arrangements for Solid Geometry"), for the simple case of two meshes without crossings of their own.
 
 Touching without crossing cannot be decided so: it raises `TooClose`, and the caller moves one mesh a little.
+
+One mesh that crosses itself is cut along itself in the same way: there a place of the surface is not in or out of
+another mesh, but has so many layers of material before it.
 """
 
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
@@ -28,6 +32,8 @@ UNION, DIFFERENCE, COMMON = (1, 1), (1, -1), (-1, -1)
 """Which side of the other mesh the faces of each mesh are kept on: 1 outside, -1 inside."""
 
 _MOST_PAIRS = 2_000_000
+_ABOVE = 1e-4  # of a face's size: how far before it layers are counted
+_UNKNOWN = np.iinfo(np.int64).min
 
 
 def arrange(a: Mesh, b: Mesh, keep: tuple[int, int]) -> tuple[Mesh, Ints32]:
@@ -37,19 +43,42 @@ def arrange(a: Mesh, b: Mesh, keep: tuple[int, int]) -> tuple[Mesh, Ints32]:
     owner = np.zeros(len(both.faces), np.int8)
     owner[len(a.faces) :] = 1
     lines = _Lines.of(both, _meeting(a, b))
-    outside = _vertex_sides(both, lines, a, b)
-    cut = np.zeros(len(both.faces), bool)
-    cut[lines.pairs.ravel()] = True
-    wanted = np.where(owner == 0, keep[0], keep[1])
-    whole = ~cut & (outside[both.faces[:, 0]] == wanted)
-    faces, source = _pieces(both, lines, outside, wanted, np.flatnonzero(cut))
-    kept = np.concatenate([both.faces[whole], faces])
-    source = np.concatenate([np.flatnonzero(whole), source])
+    if lines.repeats:
+        raise TooClose  # two nodes too near each other to be told apart
+    layers = _layers_of_other(both, lines, a, b)
+    wanted = np.where(owner == 0, keep[0], keep[1]) < 0
+    kept, source = _kept(both, lines, layers, wanted.astype(np.int64))
     if keep[0] != keep[1]:
         turn = owner[source] == 1
         kept[turn] = kept[turn][:, ::-1]
     result = Mesh(np.concatenate([both.vertices, lines.places]), kept).picked(slice(None))
     return result, source.astype(np.int32, copy=False)
+
+
+def arrange_itself(mesh: Mesh, layers: Callable[[Floats], Ints]) -> tuple[Mesh, Ints32]:
+    """The surface of what a closed mesh, which may cross itself, goes around at least once; and for each face of it the
+    face it is of. layers: how often it goes around places (N, 3). Raises TooClose, also where three sheets meet."""
+    pairs = mesh.meeting[0].astype(np.int64)
+    lines = _Lines.of(mesh, pairs)
+    depth = _layers_of_itself(mesh, lines, layers)
+    # what lies before both sheets of a line: the fewer of the layers on either side of a node along its edge
+    after = depth[mesh.edge_ends(lines.edge)[0]] + lines.gained
+    before = np.empty(len(lines.edge), np.int64)
+    before[lines.node] = np.minimum(after, after - lines.sign)
+    if (before[lines.start] != before[lines.end]).any():
+        raise TooClose
+    bounds = before[lines.start] == 0
+    kept, source = _kept(mesh, lines, depth, np.zeros(len(mesh.faces), np.int64), bounds)
+    return Mesh(np.concatenate([mesh.vertices, lines.places]), kept).picked(slice(None)), source.astype(np.int32)
+
+
+def _kept(mesh: Mesh, lines: "_Lines", layers: Ints, wanted: Ints, bounds: Bools | None = None) -> tuple[Ints32, Ints]:
+    """Faces and pieces of faces with as many layers before them as wanted (F,), and the face that each is of."""
+    cut = np.zeros(len(mesh.faces), bool)
+    cut[lines.pairs.ravel()] = True
+    whole = ~cut & (layers[mesh.faces[:, 0]] == wanted)
+    faces, source = _pieces(mesh, lines, layers, wanted, np.flatnonzero(cut), bounds)
+    return np.concatenate([mesh.faces[whole], faces]), np.concatenate([np.flatnonzero(whole), source])
 
 
 def _meeting(a: Mesh, b: Mesh) -> Ints:
@@ -124,10 +153,25 @@ class _Lines:
         places, share = _places(mesh, edge[first], other[first])
         order = np.lexsort((share, edge[first]))
         edges, signs = edge[first][order], along[order]
-        same = edges[1:] == edges[:-1]
-        if (signs[1:][same] == signs[:-1][same]).any():
-            raise TooClose  # two nodes too near each other to be told apart
         return cls(pairs, places, start, end, edges, order, signs.astype(np.int8))
+
+    @property
+    def repeats(self) -> bool:
+        """Whether an edge enters, or leaves, twice in a row."""
+        same = self.edge[1:] == self.edge[:-1]
+        return bool((self.sign[1:][same] == self.sign[:-1][same]).any())
+
+    @property
+    def first(self) -> Bools:
+        """Which nodes (N,) are the first on their edges."""
+        return np.concatenate([[True], self.edge[1:] != self.edge[:-1]]) if len(self.edge) else np.zeros(0, bool)
+
+    @property
+    def gained(self) -> Ints:
+        """By how much entering outnumbers leaving on each node's edge (N,), up to and with the node."""
+        total = np.cumsum(self.sign, dtype=np.int64)
+        begin = np.flatnonzero(self.first)
+        return total - np.repeat((total - self.sign)[begin], np.diff([*begin, len(total)]))
 
 
 def _places(mesh: Mesh, edge: Ints, face: Ints) -> tuple[Floats, Floats]:
@@ -140,46 +184,78 @@ def _places(mesh: Mesh, edge: Ints, face: Ints) -> tuple[Floats, Floats]:
     return p + share[:, None] * (q - p), share
 
 
-def _vertex_sides(mesh: Mesh, lines: _Lines, a: Mesh, b: Mesh) -> Ints8:
-    """For each vertex 1 outside the other mesh, -1 in it: told by nodes on its edges, passed on along edges without."""
-    if len(lines.edge):
-        first = np.concatenate([[True], lines.edge[1:] != lines.edge[:-1]])
-        last = np.concatenate([first[1:], [True]])
-        p, _ = mesh.edge_ends(lines.edge[first])
-        _, q = mesh.edge_ends(lines.edge[last])
-    else:
-        first = last = np.zeros(0, bool)
-        p = q = np.zeros(0, np.int32)
-    pierced = np.zeros(3 * len(mesh.faces), bool)
-    pierced[lines.edge] = True
-    free = np.flatnonzero(~pierced & (mesh.topology.opposite > np.arange(3 * len(mesh.faces))))
-    group = linked_groups(len(mesh.vertices), np.stack(mesh.edge_ends(free), axis=1))
-    told = np.zeros(int(group.max()) + 1, np.int8)
+def _layers_of_other(mesh: Mesh, lines: _Lines, a: Mesh, b: Mesh) -> Ints:
+    """For each vertex 0 outside the other mesh, 1 in it: told by nodes on its edges, passed on along edges without."""
+    group = _without_nodes(mesh, lines)
+    told = np.full(int(group.max()) + 1, -1, np.int64)
+    first, last = lines.first, np.roll(lines.first, -1)
+    p, q = mesh.edge_ends(lines.edge[first])[0], mesh.edge_ends(lines.edge[last])[1]
     known = np.concatenate([group[p], group[q]])
-    says = np.concatenate([lines.sign[first], -lines.sign[last]])
+    says = np.concatenate([lines.sign[first] < 0, lines.sign[last] > 0]).astype(np.int64)
     told[known] = says
     if (told[known] != says).any():
         raise TooClose
-    ask = np.flatnonzero(told[group] == 0)
+    ask = np.flatnonzero(told[group] < 0)
     ask = ask[np.unique(group[ask], return_index=True)[1]]
     for rows, other in ((ask[ask < len(a.vertices)], b), (ask[ask >= len(a.vertices)], a)):
         if len(rows):
-            told[group[rows]] = np.where(other.tree.winding(mesh.vertices[rows]) > 0.5, -1, 1)
+            told[group[rows]] = other.tree.winding(mesh.vertices[rows]) > 0.5
     return told[group]
 
 
-def _pieces(mesh: Mesh, lines: _Lines, side: Ints8, wanted: Ints, cut: Ints) -> tuple[Ints32, Ints]:
-    """What is kept of the faces that are cut, in triangles, and the face that each is of."""
+def _layers_of_itself(mesh: Mesh, lines: _Lines, layers: Callable[[Floats], Ints]) -> Ints:
+    """For each vertex how many layers of material lie just before it: asked once where no node lies between, and held
+    against what the nodes say."""
+    group = _without_nodes(mesh, lines)
+    cut = np.zeros(len(mesh.faces), bool)
+    cut[lines.pairs.ravel()] = True
+    # the largest face of each group that is not cut
+    free = np.flatnonzero(~cut)
+    free = free[np.argsort(-mesh.face_areas[free], kind="stable")]
+    number, first = np.unique(group[mesh.faces[free, 0]], return_index=True)
+    face = free[first]
+    above = _ABOVE * np.sqrt(mesh.face_areas[face])
+    found = np.full(int(group.max()) + 1, _UNKNOWN)
+    found[number] = layers(mesh.vertices[mesh.faces[face]].mean(axis=1) + above[:, None] * mesh.normals_of(face))
+    last = np.flatnonzero(np.roll(lines.first, -1))
+    p, q = mesh.edge_ends(lines.edge[last])
+    one, other, more = group[p], group[q], lines.gained[last]
+    while (found[one] == _UNKNOWN).any() or (found[other] == _UNKNOWN).any():
+        ahead = (found[one] != _UNKNOWN) & (found[other] == _UNKNOWN)
+        back = (found[other] != _UNKNOWN) & (found[one] == _UNKNOWN)
+        if not (ahead | back).any():
+            raise TooClose
+        found[other[ahead]] = found[one[ahead]] + more[ahead]
+        found[one[back]] = found[other[back]] - more[back]
+    if (found[one] + more != found[other]).any() or (found[group] == _UNKNOWN).any():
+        raise TooClose
+    return found[group]
+
+
+def _without_nodes(mesh: Mesh, lines: _Lines) -> Ints:
+    """Groups (V,) of vertices that edges without nodes join."""
+    pierced = np.zeros(3 * len(mesh.faces), bool)
+    pierced[lines.edge] = True
+    free = np.flatnonzero(~pierced & (mesh.topology.opposite > np.arange(3 * len(mesh.faces))))
+    return linked_groups(len(mesh.vertices), np.stack(mesh.edge_ends(free), axis=1)).astype(np.int64)
+
+
+def _pieces(
+    mesh: Mesh, lines: _Lines, layers: Ints, wanted: Ints, cut: Ints, bounds: Bools | None
+) -> tuple[Ints32, Ints]:
+    """What is kept of the faces that are cut, in triangles, and the face that each is of; bounds (P,): the lines that
+    part what is kept from what is not (None: all)."""
     base = len(mesh.vertices)
     steps: dict[int, list[tuple[int, int]]] = {int(f): [] for f in cut}
-    start, end = (base + lines.start).tolist(), (base + lines.end).tolist()
+    rows = slice(None) if bounds is None else bounds
+    start, end = (base + lines.start[rows]).tolist(), (base + lines.end[rows]).tolist()
     # outside lies on the left of a line on the first face, on its right on the second
-    for (f, g), s, e in zip(lines.pairs.tolist(), start, end, strict=True):
-        steps[f].append((s, e) if wanted[f] == 1 else (e, s))
-        steps[g].append((e, s) if wanted[g] == 1 else (s, e))
-    chains: dict[int, list[int]] = {}
-    for edge, node in zip(lines.edge.tolist(), lines.node.tolist(), strict=True):
-        chains.setdefault(edge, []).append(base + node)
+    for (f, g), s, e in zip(lines.pairs[rows].tolist(), start, end, strict=True):
+        steps[f].append((e, s) if wanted[f] else (s, e))
+        steps[g].append((s, e) if wanted[g] else (e, s))
+    chains: dict[int, list[tuple[int, int]]] = {}
+    for edge, node, sign in zip(lines.edge.tolist(), lines.node.tolist(), lines.sign.tolist(), strict=True):
+        chains.setdefault(edge, []).append((base + node, sign))
     points = np.concatenate([mesh.vertices, lines.places])
     opposite = mesh.topology.opposite
     plain: list[list[int]] = []
@@ -191,12 +267,13 @@ def _pieces(mesh: Mesh, lines: _Lines, side: Ints8, wanted: Ints, cut: Ints) -> 
         corner = mesh.faces[f].tolist()
         for k in range(3):
             half = 3 * f + k
-            ends = [corner[k], *_run(chains, half, int(opposite[half])), corner[(k + 1) % 3]]
-            kept = side[corner[k]] == keep
-            for one, other in zip(ends, ends[1:], strict=False):
-                if kept:
-                    own.append((one, other))
-                kept = not kept
+            at, level = corner[k], int(layers[corner[k]])
+            for node, sign in [*_run(chains, half, int(opposite[half])), (corner[(k + 1) % 3], 0)]:
+                if level == keep:
+                    own.append((at, node))
+                at, level = node, level + sign
+        if not own:
+            continue
         loops = _trace(own)
         flat = _flat(mesh.area_vectors[f], points, loops)
         if len(loops) == 1 or all(signed_area(flat, loop) > 0 for loop in loops):  # type: ignore[arg-type]
@@ -243,10 +320,10 @@ def _triangles(points: Floats, loops: list[list[int]], normals: Floats) -> Ints3
     return faces
 
 
-def _run(chains: dict[int, list[int]], half: int, across: int) -> list[int]:
-    """The nodes on a half-edge, in its direction."""
+def _run(chains: dict[int, list[tuple[int, int]]], half: int, across: int) -> list[tuple[int, int]]:
+    """The nodes on a half-edge and their signs, in its direction."""
     found = chains.get(min(half, across), [])
-    return found if half < across else found[::-1]
+    return found if half < across else [(node, -sign) for node, sign in reversed(found)]
 
 
 def _trace(steps: list[tuple[int, int]]) -> list[list[int]]:

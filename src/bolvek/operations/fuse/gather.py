@@ -11,12 +11,15 @@ from bolvek.errors import WorkError
 from bolvek.mesh import Mesh
 from bolvek.mesh.topology import CROWDED
 from bolvek.operations.fuse.arrange import DIFFERENCE
+from bolvek.operations.fuse.itself import uncrossed
 from bolvek.operations.fuse.unite import unite
 from bolvek.operations.mend.separate import taken_apart
 from bolvek.operations.recast import RecastSettings, recast
 from bolvek.units import as_triple, count_text, point_text
 
 Triple = tuple[float, float, float]
+
+_ITSELF = "crosses itself"
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -69,6 +72,12 @@ def gather(mesh: Mesh, *, name: str = "", again: RecastSettings | None = None) -
         voids = np.flatnonzero(owner == number)
         through = [v for v in voids.tolist() if (v, number) in crossing]
         body = facing.picked((shell == number) | np.isin(shell, np.setdiff1d(voids, through)))
+        if wrong.get(number) == _ITSELF:
+            try:
+                body = uncrossed(body)
+                del wrong[number]
+            except WorkError:
+                pass  # three sheets meet: it is recast, or refused
         if number in wrong:
             if again is None:
                 raise WorkError(_refusal(once.picked(shell == number), wrong[number], name, len(outer)))
@@ -95,7 +104,7 @@ def _wrong(mesh: Mesh) -> dict[int, str]:
     pairs = mesh.meeting[0].astype(np.int64)
     own = topology.shell[pairs[:, 0]]
     for number in np.unique(own[own == topology.shell[pairs[:, 1]]]).tolist():
-        found.setdefault(number, "crosses itself")
+        found.setdefault(number, _ITSELF)
     return found
 
 

@@ -9,8 +9,9 @@ from bolvek.analyses.shells import standing
 from bolvek.arrays import Floats
 from bolvek.errors import WorkError
 from bolvek.mesh import Mesh
+from bolvek.operations.fuse.itself import uncrossed
 from bolvek.operations.fuse.unite import among, grown, put_together, stored_soundly, unite_exactly
-from bolvek.units import count_text, point_text
+from bolvek.units import count_text
 
 _STEP_SHARE = 2e-6  # of the longest side: what bodies that are set apart differ by
 _TOGETHER_SHARE = 1e-4  # of the longest side: what comes apart by that is put together again within this
@@ -19,22 +20,20 @@ MOST_PARTS = 600
 
 
 def parts_of(mesh: Mesh) -> list[Mesh]:
-    """The outermost shells of a closed mesh, facing out, each a body of its own; voids and what lies in them are left
-    out. Raises WorkError where one of them crosses itself."""
+    """The outermost shells of a closed mesh, facing out, each a body of its own, or the outside of one that crosses
+    itself; voids and what lies in them are left out. Raises WorkError where there is no such outside."""
     found = standing(mesh)
     outer = np.flatnonzero(np.array([role not in ("cavity", "buried") for role in found.roles]))
     shell = mesh.topology.shell
     pairs = mesh.meeting[0].astype(np.int64)
-    own = pairs[shell[pairs[:, 0]] == shell[pairs[:, 1]]]
-    if len(own):
-        where = mesh.vertices[mesh.faces[own[0, 0]]].mean(axis=0)
-        raise WorkError(f"a part crosses itself, as at {point_text(where)}")
+    crossed = np.unique(shell[pairs[:, 0]][shell[pairs[:, 0]] == shell[pairs[:, 1]]]).tolist()
     if len(outer) > MOST_PARTS:
         raise WorkError(f"{count_text(len(outer), 'part')} are too many to put together one by one")
     bodies = []
     for number in outer.tolist():
         body = mesh.picked(shell == number)
-        bodies.append(body if body.volume > 0 else body.turned())
+        body = body if body.volume > 0 else body.turned()
+        bodies += parts_of(uncrossed(body)) if number in crossed else [body]
     return bodies
 
 

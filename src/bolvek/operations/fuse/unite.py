@@ -34,16 +34,23 @@ def unite(a: Mesh, b: Mesh, keep: tuple[int, int] = UNION, tries: int = 6) -> tu
     a's (-1: neither's). The second mesh may be moved a little (see `JITTER_SHARE`), faces along the cut too. Raises
     WorkError where no sound result came out."""
     for exact, origin, _ in _arranged(a, b, keep, tries):
-        result, source = _stored(exact, origin)
-        if find_defects(result):
-            # rounding may lay slivers flat, or push them through each other
-            result, record, before = mend(result, _TIDY)
-            if record.verdict not in ("sound", "buried shells"):
-                continue
-            source = np.where(before >= 0, source[np.maximum(before, 0)], -1).astype(np.int32)
-        if not find_defects(result) and _as_large(result, exact):
-            return result, source
+        found = settled(exact, origin)
+        if found is not None:
+            return found
     raise WorkError(_TOUCH)
+
+
+def settled(exact: Mesh, origin: Ints32) -> tuple[Mesh, Ints32] | None:
+    """What was cut and put together, with the face that each face is of (-1: none's), sound as a file will hold it;
+    None where that changes more than slivers."""
+    result, source = _stored(exact, origin)
+    if find_defects(result):
+        # rounding may lay slivers flat, or push them through each other
+        result, record, before = mend(result, _TIDY)
+        if record.verdict not in ("sound", "buried shells"):
+            return None
+        source = np.where(before >= 0, source[np.maximum(before, 0)], -1).astype(np.int32)
+    return (result, source) if not find_defects(result) and _as_large(result, exact) else None
 
 
 def unite_exactly(a: Mesh, b: Mesh, tries: int = 4) -> Mesh:
