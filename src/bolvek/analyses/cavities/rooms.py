@@ -10,6 +10,7 @@ Nothing is decided here: what closes a void, how wide its ways out are and how t
 elsewhere (`necks`, `proof`). This finds the rooms to speak of, and which places of the surface look into them.
 """
 
+from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
 
 import numpy as np
@@ -17,6 +18,7 @@ from numpy.typing import NDArray
 
 from bolvek.analyses.shells import Shells, nest_exactly
 from bolvek.arrays import Bools, Floats, Floats32, Ints, Ints32
+from bolvek.kernels.grid.voxels import count_sides
 from bolvek.mesh import Mesh
 from bolvek.spatial.groups import linked_groups
 from bolvek.spatial.tree import Tree
@@ -293,7 +295,11 @@ def _rooms_of(mesh: Mesh, ball: float, spacing: float) -> tuple[list[Cavity], In
 
 def _enclosed(rooms: Ints32, count: int, outside: Bools) -> Bools:
     """Regions (count + 1,) whose boundary is mostly wall."""
-    contact, open_sides = _boundaries(rooms, count, outside)
+    if not count:
+        return np.ones(1, bool)
+    box = _around(region_boxes(rooms, count), np.arange(1, count + 1), 1, rooms.shape)
+    contact, open_sides = np.zeros((2, count + 1), np.int64)
+    count_sides(np.ascontiguousarray(rooms[box]), np.ascontiguousarray(outside[box]), contact, open_sides)
     return np.asarray(open_sides <= MOST_OPENNESS * (contact + open_sides))
 
 
@@ -303,21 +309,40 @@ def _told_apart(air: Bools, clearance: Floats32, outside: Bools, radius: float) 
     A region that is open and yet goes deep is a groove with something behind it: smaller balls, down to three voxels
     wide, take the groove to the outside until what lies behind is enclosed."""
     rooms, count = label_regions(air & ~outside)
+    outside = outside.copy()
     while count:
         open_ones = np.flatnonzero(~_enclosed(rooms, count, outside))
         open_ones = open_ones[open_ones > 0]
+        if not len(open_ones):
+            break
+        # nothing farther off than the ball tells whether a place is deep, or reached by a smaller one
+        box = _around(region_boxes(rooms, count), open_ones, int(radius) + 2, rooms.shape)
         depth = np.zeros(count + 1, np.float32)
-        np.maximum.at(depth, rooms.ravel(), distance_to(outside).ravel())
+        np.maximum.at(depth, rooms[box].ravel(), distance_to(outside[box]).ravel())
         open_ones = open_ones[depth[open_ones] > radius]
         radius *= _SMALLER
         if not len(open_ones) or radius < _LEAST_RADIUS:
             break
-        inside = np.isin(rooms, open_ones)
-        cores, _ = label_regions((clearance > radius) & (inside | outside))
-        outside = outside | ((distance_to(cores == cores[0, 0, 0]) <= radius) & inside)
-        outside |= _rim(outside, air) & inside
+        inside = np.isin(rooms[box], open_ones)
+        may = outside.copy()
+        may[box] |= inside
+        cores, _ = label_regions((clearance > radius) & may)
+        outside[box] |= (distance_to(cores[box] == cores[0, 0, 0]) <= radius) & inside
+        outside[box] |= _rim(outside[box], air[box]) & inside
         rooms, count = label_regions(air & ~outside)
     return rooms, count, outside
+
+
+def _around(
+    boxes: Sequence[tuple[slice, ...]], regions: Ints, pad: int, shape: tuple[int, ...]
+) -> tuple[slice, slice, slice]:
+    """The box around some regions, numbered from 1, so much wider on all sides."""
+    mine = [boxes[k - 1] for k in regions.tolist()]
+    x, y, z = (
+        slice(max(min(box[k].start for box in mine) - pad, 0), min(max(box[k].stop for box in mine) + pad, shape[k]))
+        for k in range(3)
+    )
+    return x, y, z
 
 
 def _place(point: Floats) -> tuple[float, float, float]:
@@ -344,22 +369,6 @@ def _tallest(clearance: Floats32, rooms: Ints32, room: int, box: tuple[slice, ..
 def _rim(outside: Bools, air: Bools) -> Bools:
     """Air next to the outside that belongs to it: the ball's surface is ragged on voxels."""
     return grown(outside) & air
-
-
-def _boundaries(rooms: Ints32, count: int, outside: Bools) -> tuple[Ints, Ints]:
-    """Voxel sides of each room against wall and against the outside."""
-    contact = np.zeros(count + 1, np.int64)
-    open_sides = np.zeros(count + 1, np.int64)
-    for axis in range(3):
-        for step in (1, -1):
-            here = np.moveaxis(rooms, axis, 0)[1:] if step == 1 else np.moveaxis(rooms, axis, 0)[:-1]
-            there = np.moveaxis(rooms, axis, 0)[:-1] if step == 1 else np.moveaxis(rooms, axis, 0)[1:]
-            free = np.moveaxis(outside, axis, 0)
-            free = free[:-1] if step == 1 else free[1:]
-            edge = (here > 0) & (there != here)
-            open_sides += np.bincount(here[edge & free], minlength=count + 1)
-            contact += np.bincount(here[edge & ~free], minlength=count + 1)
-    return contact, open_sides
 
 
 def _openings(

@@ -172,6 +172,35 @@ def label_regions(mask, corners, label):
     return count
 
 
+@kernel("i4[:,:,:] b1[:,:,:] i8[:]! i8[:]!")
+def count_sides(region, outside, wall, open_sides):
+    """Sides of voxels of each region (0: none) against the outside, and those against anything else that is not of it."""
+    shape = region.shape
+    for i in range(shape[0]):
+        for j in range(shape[1]):
+            for k in range(shape[2]):
+                mine = region[i, j, k]
+                if mine == 0:
+                    continue
+                for side in range(6):
+                    step = 1 - 2 * (side & 1)
+                    x, y, z = i, j, k
+                    if side < 2:
+                        x += step
+                    elif side < 4:
+                        y += step
+                    else:
+                        z += step
+                    if x < 0 or y < 0 or z < 0 or x >= shape[0] or y >= shape[1] or z >= shape[2]:
+                        continue
+                    if region[x, y, z] == mine:
+                        continue
+                    if outside[x, y, z]:
+                        open_sides[mine] += 1
+                    else:
+                        wall[mine] += 1
+
+
 @kernel("i4[:,:,:] i4[:,:]!")
 def region_boxes(label, box):
     """box (R + 1, 6) int32: lowest and highest index of each region; comes filled lowest high, highest low."""
