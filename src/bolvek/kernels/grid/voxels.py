@@ -174,7 +174,7 @@ def label_regions(mask, corners, label):
 
 @kernel("i4[:,:,:] b1[:,:,:] i8[:]! i8[:]!")
 def count_sides(region, outside, wall, open_sides):
-    """Sides of voxels of each region (0: none) against the outside, and those against anything else that is not of it."""
+    """Sides of voxels of each region (0: none) against the outside, and against anything else that is not of it."""
     shape = region.shape
     for i in range(shape[0]):
         for j in range(shape[1]):
