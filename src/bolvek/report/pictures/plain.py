@@ -22,7 +22,7 @@ if TYPE_CHECKING:
 
 WIDTH, HEIGHT = 1280, 800
 _DPI = 100
-_TOP, _BOTTOM = 84, 46
+_TOP, _BOTTOM = 84, 58
 
 
 @dataclass(frozen=True)
@@ -120,6 +120,7 @@ def add_panel(
     if cut is not None:
         _point_at(axes, image, view, marks)
         _legend(axes, width, wet=paint is not None)
+    axes.set(xlim=(0, width), ylim=(0, height))  # what stands below the image takes nothing of it
 
 
 def add_scale_bar(axes: "Axes", image: Image, width: int) -> None:
@@ -136,11 +137,12 @@ def _legend(axes: "Axes", width: int, *, wet: bool) -> None:
     items = [("outside", palette.OUTSIDE), ("inside", palette.INSIDE), ("material cut through", palette.CUT)]
     if wet:
         items.append(("liquid stays", palette.WET))
-    x = width - 330.0 - (115.0 if wet else 0.0)
+    # four stand below the scale bar, three beside it
+    x, y = width - 330.0 - (115.0 if wet else 0.0), -36 if wet else -14
     for text, colour in items:
         shown = tuple(float(c) ** (1 / 1.6) for c in colour)
-        axes.plot([x], [-14], "s", color=shown, ms=9, clip_on=False)
-        axes.text(x + 10, -14, text, size=9.5, color=palette.INK, va="center", clip_on=False)
+        axes.plot([x], [y], "s", color=shown, ms=9, clip_on=False)
+        axes.text(x + 10, y, text, size=9.5, color=palette.INK, va="center", clip_on=False)
         x += 22 + 6.6 * len(text) + 14
 
 
