@@ -28,7 +28,7 @@ LARGEST_SHARE, FEW, LARGEST_OF_FEW = 0.1, 60, 0.25
 FARTHEST_SHARE = 0.02
 """Smoothing moves nothing farther than this share of the longest side."""
 
-BODIES = "two bodies go into each other: 'prep --to-solid' or 'recast' makes one of them"
+BODIES = "two bodies go into each other: 'fuse' or 'solid' makes one of them"
 
 _RINGS = (0, 1, 2, 3)
 _SWEEPS = 8
@@ -191,7 +191,7 @@ def _regions(mesh: Mesh, pairs: Ints32, rims: Ints32, shell: Ints32, longest: fl
         elif len(own) > MOST_FACES or max(zone.size_mm) > longest * (
             LARGEST_OF_FEW if len(own) <= FEW else LARGEST_SHARE
         ):
-            why = "it crosses itself over more than a small neighbourhood: 'recast' makes a solid of it"
+            why = "it crosses itself over more than a small neighbourhood: 'solid' or 'fuse' keeps its outside"
         found.append(_Region(own, zone, why, bool(crossing[own].any())))
     return found
 
