@@ -7,6 +7,7 @@ import click
 
 from bolvek.cli.base.options import Asked, options, reading_options
 from bolvek.cli.base.types import LENGTH, PATH
+from bolvek.errors import UsageError
 
 if TYPE_CHECKING:
     from bolvek.cli.base.run import Outcome, Steps
@@ -37,6 +38,8 @@ def command(old: Path, new: Path, within: float | None, spacing: float | None, *
     from bolvek.report.words.compare import compare_line, compare_rows, far_text
     from bolvek.units import length_text
 
+    if within is not None and not within >= 0:
+        raise UsageError(f"--within must be 0 or more, not {length_text(within)}")
     asked = Asked(**shared)
     settings = CompareSettings(spacing_mm=spacing)
 

@@ -15,7 +15,7 @@ from bolvek.cli.base.options import (
     printer_option,
     writing_options,
 )
-from bolvek.cli.base.types import LENGTH, PATH, PLACE, Parsed
+from bolvek.cli.base.types import LENGTH, PATH, PICTURE, PLACE, Parsed
 from bolvek.errors import UsageError
 
 if TYPE_CHECKING:
@@ -82,7 +82,7 @@ def parse_numbers(text: str) -> tuple[int, ...]:
     place_options,
     printer_option,
     click.option("--try", "tried", type=Parsed("N,N", parse_numbers), help="With --auto: what each number leaves."),
-    click.option("--sheet", type=PATH, metavar="FILE.png", help="With --try: draw them side by side."),
+    click.option("--sheet", type=PICTURE, metavar="FILE.png", help="With --try: draw them side by side."),
     click.option("--plugs", type=PATH, metavar="FOLDER", help="Write a plug for every hole, numbered alike."),
     click.option("--clearance", type=LENGTH, default="0.1mm", show_default=True, help="Of a plug, all around."),
     click.option("--taper", type=float, default=2.0, show_default=True, metavar="DEGREES", help="Of a plug, inward."),
@@ -126,7 +126,9 @@ def command(
     from bolvek.report.words.drain import drain_text, flood_text
 
     asked = Asked(**shared)
-    if (auto is None) == (not places):
+    if auto is not None and places:
+        raise UsageError("--at names places and --auto finds them: give one of the two")
+    if auto is None and not places:
         raise UsageError("name places with --at X,Y,Z, or let them be found with --auto")
     if auto is None and (tried or show or keep_off or only_within or pose):
         raise UsageError("--try, --show, --keep-off, --only-within and --drain-pose go with --auto")

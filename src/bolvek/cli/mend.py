@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Any
 import click
 
 from bolvek.cli.base.options import Asked, models_argument, options, output_option, writing_options
-from bolvek.cli.base.types import LENGTH, PATH, PLACE
+from bolvek.cli.base.types import LENGTH, PICTURE, PLACE
 from bolvek.errors import UsageError
 
 if TYPE_CHECKING:
@@ -50,7 +50,7 @@ def _words(texts: tuple[str, ...] | str | None) -> tuple[str, ...]:
         "--mirror", metavar="x|y|z|auto[+|-]", help="Make the worse half anew from the better one, or the one named."
     ),
     click.option("--try", "tried", metavar="STYLE,...", help="Try these styles and compare them; write no model."),
-    click.option("--sheet", type=PATH, metavar="FILE.png", help="Draw what --try made side by side."),
+    click.option("--sheet", type=PICTURE, metavar="FILE.png", help="Draw what --try made side by side."),
     writing_options,
 )
 def command(

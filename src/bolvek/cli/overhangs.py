@@ -7,7 +7,7 @@ import click
 
 from bolvek.cli.base.directions import direction_options, settings_for, weights_for
 from bolvek.cli.base.options import Asked, models_argument, options, printer_option, reading_options, scaled_options
-from bolvek.cli.base.types import LENGTH, PATH, PLACE
+from bolvek.cli.base.types import LENGTH, PICTURE, PLACE
 from bolvek.errors import UsageError
 
 if TYPE_CHECKING:
@@ -24,7 +24,7 @@ if TYPE_CHECKING:
     click.option("--spacing", type=LENGTH, help="Distance between places that measure the support."),
     click.option("--compare-up", type=int, metavar="N", help="Also rank N directions, and the sides it can stand on."),
     click.option("--best", type=int, default=5, show_default=True, metavar="K", help="How many directions to tell."),
-    click.option("--sheet", type=PATH, metavar="FILE.png", help="Draw the best directions side by side."),
+    click.option("--sheet", type=PICTURE, metavar="FILE.png", help="Draw the best directions side by side."),
     scaled_options,
     reading_options,
 )

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Any
 import click
 
 from bolvek.cli.base.options import Asked, models_argument, options, output_option, writing_options
-from bolvek.cli.base.types import LENGTH, PATH, VOLUME, Parsed
+from bolvek.cli.base.types import LENGTH, PICTURE, VOLUME, Parsed
 from bolvek.errors import UsageError
 from bolvek.units import area_text, length_text, parse_length
 
@@ -45,7 +45,7 @@ def _ways(text: str | None) -> tuple[str, tuple[float, ...]]:
     click.option("--within", type=LENGTH, help="Deviation allowed to slimming; without it a twentieth of the cell."),
     click.option("--least", type=VOLUME, default="0", help="Drop pieces of less volume."),
     click.option("--try", "tried", metavar="WHAT=A,B,...", help="Compare, as in bridge=0.2,0.4mm; write no model."),
-    click.option("--sheet", type=PATH, metavar="FILE.png", help="Draw what --try made side by side."),
+    click.option("--sheet", type=PICTURE, metavar="FILE.png", help="Draw what --try made side by side."),
     writing_options,
 )
 def command(

@@ -87,11 +87,19 @@ class SlimSettings:
 
     def check(self) -> None:
         """Raise UsageError unless exactly one is given, and makes sense."""
-        given = [v for v in (self.within_mm, self.triangles, self.ratio, self.megabytes) if v is not None]
+        asked = {
+            "--within": self.within_mm,
+            "--triangles": self.triangles,
+            "--ratio": self.ratio,
+            "--megabytes": self.megabytes,
+        }
+        given = [(name, value) for name, value in asked.items() if value is not None]
         if len(given) != 1:
             raise UsageError("give one of --within, --triangles, --ratio and --megabytes")
-        if not given[0] > 0 or not np.isfinite(given[0]) or (self.ratio is not None and self.ratio > 1):
-            raise UsageError(f"{given[0]:g} makes no sense: more than 0 is needed, and a ratio of at most 1")
+        name, value = given[0]
+        if not (value > 0 and np.isfinite(value)) or (name == "--ratio" and value > 1):
+            most = " and at most 1" if name == "--ratio" else ""
+            raise UsageError(f"{name} must be more than 0{most}, not {value:g}")
 
     def wanted(self, triangles: int) -> int:
         """The triangles wanted of so many."""

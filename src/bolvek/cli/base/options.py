@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Any, TypeVar
 
 import click
 
-from bolvek.cli.base.types import BALL, LENGTH, PATH, PLACE
+from bolvek.cli.base.types import BALL, LENGTH, PATH, PICTURE, PLACE
 from bolvek.errors import UsageError
 from bolvek.units import MILLIMETRES
 
@@ -67,7 +67,7 @@ unit_option = click.option(
     help="Unit of the numbers in MODEL; without it as the file states, else mm.",
 )
 json_option = click.option("--json", "json_target", type=PATH, metavar="FILE|-", help="Write the record; - is stdout.")
-picture_option = click.option("--picture", "picture_target", type=PATH, metavar="FILE.png", help="Draw the result.")
+picture_option = click.option("--picture", "picture_target", type=PICTURE, metavar="FILE.png", help="Draw the result.")
 details_option = click.option("--details", is_flag=True, help="Everything about every model, no list cut short.")
 ascii_option = click.option("--ascii", "ascii_stl", is_flag=True, help="Write an STL as text.")
 
@@ -80,7 +80,7 @@ place_options = options(
 
 to_solid_options = options(
     click.option("--plan", is_flag=True, help="Only tell the way to a solid, and why; write nothing."),
-    click.option("--changes", type=PATH, metavar="FILE.png", help="Draw what that changed, before and after."),
+    click.option("--changes", type=PICTURE, metavar="FILE.png", help="Draw what that changed, before and after."),
     click.option("--skin", type=LENGTH, default="1.2mm", show_default=True, help="Thickness of what has none."),
     click.option(
         "--as",

@@ -1,5 +1,6 @@
 """Types of options: lengths, places and volumes with their units."""
 
+import os
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any
@@ -58,3 +59,18 @@ TILT = Parsed("DEG[,TOWARDS]", parse_tilt)
 BALL = Parsed("X,Y,Z:R", parse_ball)
 """A point and a radius, as millimetres."""
 PATH = click.Path(path_type=Path)
+
+
+class PicturePath(click.Path):
+    """A file that is to hold a picture: they are written as PNG, and called so."""
+
+    def convert(self, value: Any, param: click.Parameter | None, ctx: click.Context | None) -> Any:
+        """The path."""
+        found = Path(os.fsdecode(super().convert(value, param, ctx)))
+        if found.suffix.lower() != ".png":
+            self.fail(f"{found}: pictures are written as .png", param, ctx)
+        return found
+
+
+PICTURE = PicturePath(path_type=Path)
+"""Where a picture goes."""
