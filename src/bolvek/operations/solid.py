@@ -18,7 +18,7 @@ from bolvek.operations.fuse import fuse_parts, parts_of
 from bolvek.operations.mend import MendRecord, MendSettings, mend
 from bolvek.operations.recast import RecastRecord, RecastSettings, recast
 from bolvek.operations.slim import SlimRecord, SlimSettings, slim_to
-from bolvek.operations.thicken import ThickenRecord, ThickenSettings, grow_walls, thicken
+from bolvek.operations.thicken import ThickenRecord, ThickenSettings, thicken
 from bolvek.units import count_text, point_text
 
 T = TypeVar("T")
@@ -75,8 +75,7 @@ class SolidPlan:
 class SolidRecord:
     """The way that was taken (see `SolidPlan`); why, in words; given_up: ways that were tried and did not do, and why;
     cavities: closed voids of the model that were filled; parts: bodies put together; apart: bodies that came out;
-    grown: thin places of what was made that were made as thick as the printer needs; guessed: what was taken for
-    something that the file does not tell; changes: how far the surface moved, None where
+    guessed: what was taken for something that the file does not tell; changes: how far the surface moved, None where
     nothing did; likeness: whether it is what the file shows, None where nothing was done."""
 
     way: str
@@ -90,7 +89,6 @@ class SolidRecord:
     slim: SlimRecord | None = None
     changes: CompareRecord | None = None
     apart: int = 1
-    grown: int = 0
     guessed: str = ""
     likeness: Likeness | None = None
 
@@ -171,10 +169,6 @@ def make_solid(mesh: Mesh, settings: SolidSettings, step: Step) -> tuple[Mesh, S
         way = "recast"
         solid, recasted = _recast(found, settings, step)
     solid, cavities, voids = _without_cavities(solid)
-    grown = 0
-    if way in MADE:
-        thin = solid
-        solid, grown = step("grow", lambda: _thick_enough(thin, min(settings.least_mm, settings.skin_mm)))
     slimmed, changes, alike = None, None, None
     if settings.slim is not None:
         whole, asked = solid, settings.slim
@@ -198,7 +192,6 @@ def make_solid(mesh: Mesh, settings: SolidSettings, step: Step) -> tuple[Mesh, S
         slim=slimmed,
         changes=changes,
         apart=int((solid.shell_volumes > 0).sum()),
-        grown=grown,
         guessed=guessed,
         likeness=alike,
     )
@@ -253,17 +246,6 @@ def _recast(found: Mesh, settings: SolidSettings, step: Step) -> tuple[Mesh, Rec
             grid_mm=record.grid_mm, bridge_mm=1.2 * max(gaps) + record.grid_mm, grow_mm=0.5 * settings.skin_mm
         )
     return solid, record
-
-
-def _thick_enough(solid: Mesh, least: float) -> tuple[Mesh, int]:
-    """The solid with walls of what was made grown to the least that prints, and in how many places; as it was, where
-    that helps nothing."""
-    grown = grow_walls(solid, least, "both", 2 * least)
-    mesh = grown.mesh.as_stored()
-    better = grown.patches and grown.least_mm > grown.least_before_mm
-    if not better or find_defects(mesh) or _cavities(mesh) or mesh.topology.shells > solid.topology.shells:
-        return solid, 0
-    return mesh, grown.patches
 
 
 def _cavities(mesh: Mesh) -> int:

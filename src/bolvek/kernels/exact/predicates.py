@@ -164,8 +164,8 @@ def _orient2d_exact(v, i, j, a, b, c):
 
 
 @helper
-def orient2d(v, i, j, a, b, c):
-    """Turn of the rows a, b, c of v in the plane of columns i, j: 1 left, -1 right, 0 straight."""
+def filtered_turn(v, i, j, a, b, c):
+    """`orient2d` by its float filter alone: 2 when unsure."""
     left = (v[a, i] - v[c, i]) * (v[b, j] - v[c, j])
     right = (v[a, j] - v[c, j]) * (v[b, i] - v[c, i])
     det = left - right
@@ -174,20 +174,11 @@ def orient2d(v, i, j, a, b, c):
         return 1
     if det < -bound:
         return -1
-    if left == 0.0 and right == 0.0:
-        return 0
-    return _orient2d_exact(v, i, j, a, b, c)
+    return 0 if left == 0.0 and right == 0.0 else 2
 
 
 @helper
-def filtered_turn(v, i, j, a, b, c):
-    """`orient2d` by its float filter alone: 0 when unsure."""
-    left = (v[a, i] - v[c, i]) * (v[b, j] - v[c, j])
-    right = (v[a, j] - v[c, j]) * (v[b, i] - v[c, i])
-    det = left - right
-    bound = _BOUND_2D * (abs(left) + abs(right))
-    if det > bound:
-        return 1
-    if det < -bound:
-        return -1
-    return 0
+def orient2d(v, i, j, a, b, c):
+    """Turn of the rows a, b, c of v in the plane of columns i, j: 1 left, -1 right, 0 straight."""
+    side = filtered_turn(v, i, j, a, b, c)
+    return side if side != 2 else _orient2d_exact(v, i, j, a, b, c)

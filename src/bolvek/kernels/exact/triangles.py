@@ -252,7 +252,7 @@ def surely_aside(v, faces, f, g, plane, place):
         for k in range(3):
             p, q, r = faces[one, k], faces[one, (k + 1) % 3], faces[one, (k + 2) % 3]
             side = filtered_turn(v, i, j, p, q, r)
-            if side == 0:
+            if abs(side) != 1:
                 continue
             parted = True
             for m in range(3):

@@ -2,6 +2,5 @@
 
 from bolvek.operations.thicken.settings import BENEATH, SIDES, ThickenRecord, ThickenSettings
 from bolvek.operations.thicken.thicken import thicken
-from bolvek.operations.thicken.walls import grow_walls
 
-__all__ = ["BENEATH", "SIDES", "ThickenRecord", "ThickenSettings", "grow_walls", "thicken"]
+__all__ = ["BENEATH", "SIDES", "ThickenRecord", "ThickenSettings", "thicken"]

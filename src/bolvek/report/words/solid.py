@@ -15,8 +15,6 @@ def solid_text(record: SolidRecord) -> str:
         text += f"; {count_text(record.parts, 'body', 'bodies')} put together"
     if record.cavities:
         text += f"; {count_text(record.cavities, 'closed void')} filled"
-    if record.grown:
-        text += f"; {count_text(record.grown, 'place')} too thin to print grown"
     for reason in record.given_up:
         text += f"; not {reason}"
     changes = record.changes
