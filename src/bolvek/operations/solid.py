@@ -16,6 +16,7 @@ from bolvek.errors import UsageError, WorkError
 from bolvek.mesh import Mesh
 from bolvek.operations.fuse import fuse_parts, parts_of
 from bolvek.operations.mend import MendRecord, MendSettings, mend
+from bolvek.operations.mend.separate import taken_apart
 from bolvek.operations.recast import RecastRecord, RecastSettings, recast
 from bolvek.operations.slim import SlimRecord, SlimSettings, slim_to
 from bolvek.operations.thicken import ThickenRecord, ThickenSettings, thicken
@@ -31,6 +32,7 @@ THIN_ENOUGH = 0.97
 """A skin made thick is taken when so much of its area is as thick as asked; else it is recast."""
 _TRIES = 3
 _MOST_SKINS, _MOST_APART = 60, 200
+_MOST_CROSSING = 0.2  # of the faces
 
 
 class Step(Protocol):
@@ -119,9 +121,12 @@ def plan_solid(mesh: Mesh, step: Step, settings: SolidSettings = SolidSettings()
         found, why = apart, f"{why}, parts that go through each other mended one by one"
     topology = found.topology
     if topology.nonmanifold_edges or topology.badly_oriented_edges:
-        return found, SolidPlan(
-            way="recast", why=f"{why}: what branches or has one side only is made anew", mend=mended
-        )
+        apart = step("take apart", lambda: _apart(found, mesh))
+        if apart is None:
+            return found, SolidPlan(
+                way="recast", why=f"{why}: what branches or has one side only is made anew", mend=mended
+            )
+        found, topology = apart, apart.topology
     is_open = topology.open_shells
     closed = int((~is_open).sum())
     if is_open.all():
@@ -136,6 +141,16 @@ def plan_solid(mesh: Mesh, step: Step, settings: SolidSettings = SolidSettings()
     return found, SolidPlan(way="fused", why=f"{why}: {count_text(closed, 'closed part')} make one body", mend=mended)
 
 
+def _apart(*ways: Mesh) -> Mesh | None:
+    """The first of some meshes that falls into closed bodies where those that only touch are taken apart."""
+    for mesh in ways:
+        apart = taken_apart(mesh)
+        t = apart.topology
+        if not (t.nonmanifold_edges or t.badly_oriented_edges or t.open_edges):
+            return apart
+    return None
+
+
 def _mended_apart(found: Mesh, asked: MendSettings) -> Mesh:
     """The mesh with each part that is open mended without the others, where that closes more: a hole through which
     another part passes has no fill that crosses nothing."""
@@ -143,6 +158,8 @@ def _mended_apart(found: Mesh, asked: MendSettings) -> Mesh:
     names = np.unique(group[np.flatnonzero(found.topology.opposite < 0) // 3])
     if not 1 < len(np.unique(group)) <= _MOST_APART:
         return found
+    if len(np.unique(found.meeting[0])) > _MOST_CROSSING * len(found.faces):
+        return found  # sheets laid over each other: no hole is all that is wrong
     parts = [found.picked(~np.isin(group, names))]
     for name in names.tolist():
         part = found.picked(group == name)

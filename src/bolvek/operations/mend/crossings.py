@@ -212,11 +212,19 @@ def _remake(draft: Draft, regions: list[_Region], rings: int) -> tuple[Draft, li
     across = mesh.topology.opposite[half]
     beyond = np.where(across >= 0, owner[np.maximum(across, 0) // 3], -1)
     jobs_of: dict[int, list[Job]] = {}
-    failed = np.zeros(len(regions), bool)
+    loops = trace(base.mesh)
+    # regions that one opening runs along are one
+    shared = [home[home >= 0] for home in (beyond[loop.half] for loop in loops)]
+    links = [np.stack([home[:-1], home[1:]], axis=1) for home in shared if len(home) > 1]
+    first = linked_groups(len(regions), np.concatenate(links)) if links else np.arange(len(regions))
+    _, leader, group = np.unique(first, return_index=True, return_inverse=True)
+    first = leader[group.ravel()]
+    owner[taken], beyond[beyond >= 0] = first[owner[taken]], first[beyond[beyond >= 0]]
+    failed = first != np.arange(len(regions))
     chosen, homes = [], []
-    for loop in trace(base.mesh):
+    for loop in loops:
         home = beyond[loop.half]
-        if (home >= 0).all() and (home == home[0]).all():
+        if (home >= 0).all():
             chosen.append(loop)
             homes.append(int(home[0]))
         else:
@@ -235,7 +243,7 @@ def _remake(draft: Draft, regions: list[_Region], rings: int) -> tuple[Draft, li
         result = _put_together(draft, base, owner, failed, jobs_of)
         bad = _spoilt(result, failed, jobs_of, mesh)
         if not bad.any():
-            return result, [r for k, r in enumerate(regions) if not failed[k]]
+            return result, [r for k, r in enumerate(regions) if not failed[first[k]]]
         failed |= bad
     return draft, []
 
@@ -279,7 +287,8 @@ def _spoilt(result: Draft, failed: Bools, jobs_of: dict[int, list[Job]], before:
         or t.nonmanifold_edges > before.topology.nonmanifold_edges
         or t.badly_oriented_edges > before.topology.badly_oriented_edges
         or t.extra_fans > before.topology.extra_fans
-        or t.shells > before.topology.shells
+        # what only touched may come apart
+        or t.shells > before.topology.shells + max(before.topology.extra_fans - t.extra_fans, 0)
     )
     if worse and not bad.any():
         bad |= ~failed

@@ -21,6 +21,7 @@ from bolvek.operations.mend.local import without_harm
 from bolvek.operations.mend.mirror import faulty_places, mirror_half
 from bolvek.operations.mend.orient import drop_buried, orient
 from bolvek.operations.mend.record import FAULT_WORDS, STEPS, Faults, MendRecord, MendSettings, MendStep
+from bolvek.operations.mend.scraps import drop_scraps
 from bolvek.operations.mend.separate import pinched_faces, separate
 from bolvek.operations.mend.weld import weld
 
@@ -151,6 +152,8 @@ def _climb(draft: Draft, asked: MendSettings, near: float, part: Ints32 | None) 
     if "separate" in steps:
         rims = np.union1d(rims, pinched_faces(draft.mesh))
     take("crossings", lambda d: remake_crossings(d, _crossing(d.mesh, _parts_of(d, part)), rims))
+    if "close" in steps:
+        take("drop", lambda d: drop_scraps(d, begin.mesh))
     draft = draft.packed()
     if "crossings" in steps and steps["crossings"].count and "close" in steps:
         steps["close"] = replace(steps["close"], left=unclosed(draft.mesh, asked)[1])

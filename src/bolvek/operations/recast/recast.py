@@ -144,7 +144,7 @@ class _Field:
 
     def __init__(self, closed_in: Mesh, reach: float, thin: Floats | None, grow: float) -> None:
         self.behind, self.reach, self.grow = closed_in, reach, grow
-        self.beside = None
+        self.thin, self.beside = thin, None
         if thin is not None:
             self.beside = Tree(thin.reshape(-1, 3), np.arange(3 * len(thin), dtype=np.int32).reshape(-1, 3))
 
@@ -155,7 +155,11 @@ class _Field:
 
     def surface(self, cell: float) -> Mesh:
         """Where it is zero, on a lattice."""
-        low, high = self.behind.bounds[0] - 2 * cell, self.behind.bounds[1] + 2 * cell
+        low, high = self.behind.bounds
+        if self.thin is not None:  # what is given a thickness may reach farther than what was closed in
+            low = np.minimum(low, self.thin.reshape(-1, 3).min(axis=0) - self.grow)
+            high = np.maximum(high, self.thin.reshape(-1, 3).max(axis=0) + self.grow)
+        low, high = low - 2 * cell, high + 2 * cell
         surface = lipschitz_surface(self.at, low, high, cell)
         return Mesh(surface.vertices, surface.faces)
 

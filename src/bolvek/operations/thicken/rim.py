@@ -48,7 +48,8 @@ def trimmed(skin: Mesh, thickness: float, faulty: Callable[[Mesh], Ints]) -> tup
     Raises WorkError where some of them are far from the rim, or nothing helps.
     """
     gone = 0.0
-    for _ in range(_ROUNDS):
+    _refuse_far(skin, np.unique(skin.meeting[0]), thickness)
+    for _ in range(_ROUNDS if len(skin.faces) else 0):
         bad = hanging_faces(skin)
         if not len(bad):
             bad = faulty(skin)
@@ -61,14 +62,7 @@ def trimmed(skin: Mesh, thickness: float, faulty: Callable[[Mesh], Ints]) -> tup
             # step by step: most of a large face is soon out of the way
             skin, _ = refine(skin, chosen, max(_FINE * thickness, 0.4 * float(edges.max())))
             continue
-        middles = skin.corners[bad].mean(axis=1)
-        off = rim_tree(skin).nearest(middles)[0]
-        if (off > _REACH * thickness).any():
-            where = middles[int(np.argmax(off))]
-            raise WorkError(
-                f"{count_text(len(bad), 'face')} of the skin cross or fold away from its rim, as at "
-                f"{point_text(where)}: 'mend' or 'recast' is for that"
-            )
+        _refuse_far(skin, bad, thickness)
         keep = np.ones(len(skin.faces), bool)
         keep[bad] = False
         before = skin.area
@@ -77,6 +71,22 @@ def trimmed(skin: Mesh, thickness: float, faulty: Callable[[Mesh], Ints]) -> tup
         if not len(skin.faces):
             break
     raise WorkError("nothing of the skin is left to thicken once its rim is trimmed: 'recast' is for such faces")
+
+
+def _refuse_far(skin: Mesh, bad: Ints, thickness: float) -> None:
+    """Raise WorkError where one of some faces is as a whole too far from the rim to be trimmed."""
+    if not len(bad):
+        return
+    corners = skin.corners[bad]
+    middles = corners.mean(axis=1)
+    reach = np.linalg.norm(corners - middles[:, None], axis=2).max(axis=1)
+    reach[reach <= _FINE * thickness] = 0.0  # small ones go whole
+    off = rim_tree(skin).nearest(middles)[0] - reach
+    if (off > _REACH * thickness).any():
+        raise WorkError(
+            f"{count_text(len(bad), 'face')} of the skin cross or fold away from its rim, as at "
+            f"{point_text(middles[int(np.argmax(off))])}: 'mend' or 'recast' is for that"
+        )
 
 
 def narrow_teeth(skin: Mesh, solid: Mesh, least: float) -> Ints:

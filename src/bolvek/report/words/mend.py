@@ -23,6 +23,7 @@ _DID = {
     ("drop", "opposite_twins"): "{twin face} of the opposite way taken out",
     ("drop", "without_area"): "{face} without area taken out",
     ("drop", "strays"): "{stray} taken out",
+    ("drop", "scraps"): "{scrap} that hung on taken out",
     ("separate", "nonmanifold_edges"): "{non-manifold edge} taken apart",
     ("separate", "vertices"): "{vertex:vertices} given to each side",
     ("separate", "sheets"): "{sheet} without thickness taken out",
