@@ -81,6 +81,38 @@ class Tube:
         return self.radius - near
 
 
+@dataclass(frozen=True)
+class Limb:
+    """A round bar from a place to another, its surface open at the first."""
+
+    start: np.ndarray
+    end: np.ndarray
+    radius: float
+
+    def mesh(self, sides=24, rings=10) -> Mesh:
+        """Looking inward; the open end is a plain ring."""
+        along = self.end - self.start
+        u = np.cross(along, [0.3, 0.5, 0.8])
+        u *= self.radius / np.linalg.norm(u)
+        w = np.cross(along, u) / np.linalg.norm(along)
+        angle = 2 * np.pi * np.arange(sides) / sides
+        ring = np.cos(angle)[:, None] * u + np.sin(angle)[:, None] * w
+        points = (self.start + along * np.linspace(0, 1, rings)[:, None])[:, None] + ring
+        at = np.arange(rings * sides).reshape(rings, sides)
+        a, b, c, d = at[:-1], np.roll(at, -1, axis=1)[:-1], at[1:], np.roll(at, -1, axis=1)[1:]
+        faces = np.stack([a, d, b, a, c, d], axis=-1).reshape(-1, 3)
+        lid = np.stack([np.roll(at[-1], -1), at[-1], np.full(sides, rings * sides)], axis=1)
+        return Mesh(np.concatenate([points.reshape(-1, 3), [self.end]]), np.concatenate([faces, lid]).astype(np.int32))
+
+    def depth(self, points) -> np.ndarray:
+        """How deep places (N, 3) lie in it, below 0 outside."""
+        along = self.end - self.start
+        length = np.linalg.norm(along)
+        t = (points - self.start) @ along / length
+        beside = np.linalg.norm(points - self.start - t[:, None] * along / length, axis=1)
+        return np.minimum(np.minimum(t, length - t), self.radius - beside)
+
+
 def figure_of_eight(rng) -> Tube:
     """It runs through itself in the middle, more or less squarely."""
     s = np.linspace(0, 2 * np.pi, 120, endpoint=False)
@@ -218,6 +250,87 @@ def a_lid_of_strips(rng):
     top = middle[:, 2] > half[2] - 1e-6
     strip = np.floor((middle[:, 0] / half[0] + 1) * rng.integers(2, 5)).astype(int) % 2 == 1
     return bodies, Mesh(mesh.vertices, mesh.faces[~(top & strip)])
+
+
+def ring_snapped_to_a_grid(rng):
+    """A thin ring whose vertices within a cell became one: chains of edges of three faces and more."""
+    s = np.linspace(0, 2 * np.pi, 240, endpoint=False)
+    wide = rng.uniform(12, 18)
+    ring = Tube(np.stack([wide * np.cos(s), wide * np.sin(s), rng.uniform(1, 3) * np.sin(2 * s)], axis=1), 1.3)
+    mesh = ring.mesh(28)
+    key = np.unique(np.floor(mesh.vertices / rng.uniform(0.5, 0.9)).astype(int), axis=0, return_inverse=True)[1].ravel()
+    count = np.bincount(key)
+    points = np.stack([np.bincount(key, mesh.vertices[:, k]) / count for k in range(3)], axis=1)
+    faces = key[mesh.faces].astype(np.int32)
+    return ring, Mesh(points, faces[(faces != np.roll(faces, 1, axis=1)).all(axis=1)])
+
+
+@kind
+def vertices_snapped_to_a_grid(rng):
+    ring, mesh = ring_snapped_to_a_grid(rng)
+    return [ring], mesh
+
+
+@kind
+def snapped_with_fins_and_gaps(rng):
+    """As a scan is, thinned out by a program that did not look: fins, faces gone and turned among the chains."""
+    ring, mesh = ring_snapped_to_a_grid(rng)
+    pick = rng.integers(0, len(mesh.faces), 8)
+    tips = mesh.corners[pick].mean(axis=1) + rng.normal(scale=0.3, size=(8, 3))
+    fins = np.stack([mesh.corners[pick, 0], mesh.corners[pick, 1], tips], axis=1)
+    turn = rng.random(len(mesh.faces)) < 0.01
+    corners = np.where(turn[:, None, None], mesh.corners[:, ::-1], mesh.corners)[rng.random(len(mesh.faces)) > 0.01]
+    return [ring], Mesh.from_corners(np.concatenate([corners, fins]))
+
+
+@kind
+def shaken_until_it_crosses(rng):
+    """Noise as wide as the faces: it crosses itself all over; sometimes with holes."""
+    bodies, _ = one(rng)
+    cell = bodies[0].half.min() / 16
+    mesh = bodies[0].mesh(cell)
+    mesh = Mesh(mesh.vertices + rng.normal(scale=0.2 * cell, size=mesh.vertices.shape), mesh.faces)
+    middle = mesh.corners.mean(axis=1)
+    far = np.linalg.norm(middle - middle[rng.integers(len(middle))], axis=1)
+    return bodies, Mesh(mesh.vertices, mesh.faces[far > rng.choice([0.0, 2.5 * cell])])
+
+
+@kind
+def scans_laid_over_each_other(rng):
+    """What is seen from fourteen sides, each a little off."""
+    bodies, mesh = one(rng)
+    sides = np.concatenate([np.eye(3), -np.eye(3), [[a, b, c] for a in (-1, 1) for b in (-1, 1) for c in (-1, 1)]])
+    seen = []
+    for side in sides / np.linalg.norm(sides, axis=1)[:, None]:
+        view = mesh.picked(mesh.unit_normals @ side > 0.4)
+        seen.append(
+            (view.vertices + rng.normal(scale=0.03, size=3) + rng.normal(scale=0.03, size=view.vertices.shape))[
+                view.faces
+            ]
+        )
+    return bodies, Mesh.from_corners(np.concatenate(seen))
+
+
+@kind
+def limbs_stuck_into_a_body(rng):
+    """Each open where it ends within."""
+    wide = rng.uniform(6, 9)
+    body = Solid(np.zeros(3), np.full(3, wide), 0.0, True)
+    ways = rng.normal(size=(int(rng.integers(1, 5)), 3))
+    limbs = [
+        Limb(w * wide * rng.uniform(0.3, 0.8), w * wide * rng.uniform(1.5, 2.2), rng.uniform(0.8, 2.0))
+        for w in ways / np.linalg.norm(ways, axis=1)[:, None]
+    ]
+    return [body, *limbs], Mesh.from_corners(np.concatenate([b.mesh().corners for b in (body, *limbs)]))
+
+
+@kind
+def an_assembly_on_a_lattice(rng):
+    """Boxes that go through each other and share corners, edges and parts of faces, some finely meshed."""
+    low = rng.integers(0, 6, (int(rng.integers(4, 12)), 3)) * 4.0
+    high = low + rng.integers(1, 4, low.shape) * 4.0
+    bodies = [Solid((a + b) / 2, (b - a) / 2) for a, b in zip(low, high, strict=True)]
+    return bodies, Mesh.from_corners(np.concatenate([b.mesh(rng.choice([None, 4.0])).corners for b in bodies]))
 
 
 @dataclass(frozen=True)

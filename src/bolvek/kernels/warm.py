@@ -22,7 +22,7 @@ GROUPS = {
     "shells": ("tree.stab", "tree.winding"),
     "faults": ("surface.defects", "tree.rays"),
     "places": ("tree.distance",),
-    "mend": ("surface.fill", "exact.polygons"),
+    "mend": ("surface.fill", "exact.polygons", "exact.pierce"),
     "fuse": ("exact.pierce", "exact.polygons"),
     "voids": ("grid.voxels",),
     "walls": (

@@ -9,6 +9,7 @@ from bolvek.analyses.shells.islands import lies_within, newell
 from bolvek.analyses.shells.openings import FLAT_SHARE
 from bolvek.analyses.soundness.around import crossing_pairs
 from bolvek.arrays import Ints
+from bolvek.kernels.exact.pierce import pierce_pairs
 from bolvek.kernels.exact.triangles import mark_flat
 from bolvek.mesh import Mesh
 from bolvek.mesh.topology import CROWDED, build_topology
@@ -24,6 +25,7 @@ from bolvek.operations.mend.fills import (
 )
 from bolvek.operations.mend.loops import Loop, Named, choose, find_loops
 from bolvek.operations.mend.record import Left, MendSettings, MendStep, Place
+from bolvek.spatial.parallel import run_ranges
 
 CURVED_FROM = 5
 """Openings of fewer edges are closed by triangles on their rim alone, unless asked otherwise."""
@@ -79,7 +81,8 @@ def close(draft: Draft, asked: MendSettings) -> tuple[Draft, MendStep]:
 
 
 def unclosed(mesh: Mesh, asked: MendSettings) -> tuple[Ints, list[Left]]:
-    """Faces at the rims of openings that were to be closed and are not, and why every opening that is left is."""
+    """Faces at the rims of openings that were to be closed and are not, but for those that another shell passes
+    through; and why every opening that is left is."""
     if not mesh.topology.open_edges:
         return np.zeros(0, np.int64), []
     loops, openings = find_loops(mesh)
@@ -87,9 +90,36 @@ def unclosed(mesh: Mesh, asked: MendSettings) -> tuple[Ints, list[Left]]:
     left += [Left(loop.opening.kind, NO_FILL, loop.opening.where_mm, loop.opening.size_mm) for loop in chosen]
     if not chosen:
         return np.zeros(0, np.int64), left
+    jobs = _first_fills(mesh, chosen, asked)
+    sizes = [0 if job.fill is None else len(job.fill.faces) for job in jobs]
+    grown, first = with_fills(Draft.of(mesh), jobs).mesh, len(mesh.faces)
+    owner = np.repeat(np.arange(len(jobs)), sizes)
+    pairs = crossing_pairs(grown, np.arange(first, len(grown.faces)), mesh)
+    pairs = pairs[(pairs[:, 0] >= first) & (pairs[:, 1] < first)]
+    home = np.array([mesh.topology.shell[job.loops[0].half[0] // 3] for job in jobs])
+    through = np.zeros(len(jobs), bool)
+    through[owner[pairs[:, 0] - first][mesh.topology.shell[pairs[:, 1]] != home[owner[pairs[:, 0] - first]]]] = True
     rim = np.zeros(len(mesh.vertices), bool)
-    rim[np.concatenate([loop.vertices for loop in chosen])] = True
+    for job in (job for job, passed in zip(jobs, through.tolist(), strict=True) if not passed):
+        rim[job.rim.vertices] = True
     return np.flatnonzero(rim[mesh.faces].any(axis=1)), left
+
+
+def caps(mesh: Mesh, asked: MendSettings) -> Mesh:
+    """The mesh with a fill in every opening that is to be closed, whatever it crosses: what encloses does so again, for
+    whoever takes crossings."""
+    loops, openings = find_loops(mesh)
+    chosen, _ = choose(mesh, loops, openings, asked)
+    return with_fills(Draft.of(mesh), _first_fills(mesh, chosen, asked)).mesh
+
+
+def _first_fills(mesh: Mesh, loops: Sequence[Loop], asked: MendSettings) -> list[Job]:
+    """The fill that suits each opening best, whatever it crosses."""
+    around = _Around(mesh)
+    jobs = [_job(mesh, group, around, asked.style) for group in _grouped(mesh, loops)]
+    for job in jobs:
+        job.fill = next(job.tries, None)
+    return jobs
 
 
 def fill_loops(draft: Draft, loops: Sequence[Loop], style: str) -> list[Job]:
@@ -297,8 +327,11 @@ def _settle(draft: Draft, jobs: list[Job], around: _Around) -> None:
     if not jobs:
         return
     beside = around.faces_at(np.unique(np.concatenate([job.rim.vertices for job in jobs])))
+    pierced = _pierced(mesh, np.concatenate([loop.half for job in jobs for loop in job.loops]))
     for job in jobs:
-        job.fill = next(job.tries, None)
+        # whatever has an edge of the rim crosses what goes through that
+        if not any(np.isin(loop.half, pierced).any() for loop in job.loops):
+            job.fill = next(job.tries, None)
     while True:
         active = [job for job in jobs if job.fill is not None]
         if not active:
@@ -325,6 +358,15 @@ def _settle(draft: Draft, jobs: list[Job], around: _Around) -> None:
             triangles = job.fill.faces[np.array(sorted(rows)) - starts[k]]
             job.bad |= {(int(a), int(b), int(c)) for a, b, c in triangles if max(a, b, c) < len(job.rim.vertices)}
             job.fill = next(job.tries, None)
+
+
+def _pierced(mesh: Mesh, half: Ints) -> Ints:
+    """Those of some half-edges that a face goes through."""
+    pairs = crossing_pairs(mesh, np.unique(half // 3))
+    hits = np.zeros((len(pairs), 6), np.int8)
+    run_ranges(lambda b, e: pierce_pairs(mesh.vertices, mesh.faces, pairs, b, e, hits), len(pairs), grain=256)
+    row, k = np.nonzero(np.abs(hits) == 1)
+    return np.intersect1d(half, 3 * pairs[row, (k >= 3).astype(np.int64)] + k % 3)
 
 
 def _faulty(grown: Mesh, mesh: Mesh, beside: Ints, new: Ints, asked: Ints) -> Ints:

@@ -16,7 +16,7 @@ import numpy as np
 from bolvek.analyses.cavities import find_cavities
 from bolvek.analyses.shells import material_tree, nest_exactly
 from bolvek.analyses.soundness import find_defects
-from bolvek.arrays import Bools, Floats
+from bolvek.arrays import Bools, Floats, Ints
 from bolvek.errors import WorkError
 from bolvek.mesh import Mesh
 from bolvek.operations.recast.edges import with_edges
@@ -56,13 +56,18 @@ def recast(mesh: Mesh, settings: RecastSettings = _PLAIN) -> tuple[Mesh, RecastR
     grow = cell if settings.grow_mm is None else settings.grow_mm
     if grow > 0:
         grow = max(grow, _LEAST_GROW * cell)
-    pieces = _pieces(soup, _PIECE * cell)
+    pieces, face = _pieces(soup, _PIECE * cell)
+    grow_of = np.full(len(pieces), grow)
+    if settings.grow_closed_mm is not None:
+        least = max(settings.grow_closed_mm, _LEAST_GROW * cell)
+        topology = soup.topology
+        grow_of[~topology.open_shells[topology.shell[face]]] = min(grow, least)
     closed_in, filled, cavities = _closed_in(soup, 0.5 * bridge, cell, settings.inside)
-    field = _Field(closed_in, 0.5 * bridge, None, 0.0)
+    field = _Field(closed_in, 0.5 * bridge)
     rough = field.surface(cell)
-    thin = _too_thin(pieces, rough, VANISHED_SHARE * cell, grow)
+    thin = _too_thin(pieces, rough, VANISHED_SHARE * cell, grow_of)
     if thin.any() and grow > 0:
-        field = _Field(closed_in, 0.5 * bridge, pieces[thin], grow)
+        field = _Field(closed_in, 0.5 * bridge, pieces[thin], grow_of[thin])
         rough = field.surface(cell)
     rough, dropped = _without_drops(rough, settings.least_mm3)
     if not len(rough.faces):
@@ -91,24 +96,27 @@ def recast(mesh: Mesh, settings: RecastSettings = _PLAIN) -> tuple[Mesh, RecastR
     )
 
 
-def _pieces(soup: Mesh, longest: float) -> Floats:
-    """The faces (N, 3, 3), halved at their longest edges until none is longer than asked, or there are too many."""
+def _pieces(soup: Mesh, longest: float) -> tuple[Floats, Ints]:
+    """The faces (N, 3, 3), halved at their longest edges until none is longer than asked, or there are too many; and
+    the face (N,) that each was."""
     done: list[Floats] = []
-    left = soup.corners
+    source: list[Ints] = []
+    left, face = soup.corners, np.arange(len(soup.faces))
     while len(left):
         edges = np.linalg.norm(np.roll(left, -1, axis=1) - left, axis=2)
         long = edges.max(axis=1) > longest
+        if sum(len(d) for d in done) + 2 * int(long.sum()) > _MOST_PIECES:
+            long[:] = False
         done.append(left[~long])
-        left, edges = left[long], edges[long]
-        if sum(len(d) for d in done) + 2 * len(left) > _MOST_PIECES:
-            done.append(left)
-            break
+        source.append(face[~long])
+        left, edges, face = left[long], edges[long], face[long]
         k = edges.argmax(axis=1)
         rows = np.arange(len(left))
         a, b, c = (left[rows, (k + i) % 3] for i in range(3))
         middle = 0.5 * (a + b)
         left = np.concatenate([np.stack([a, middle, c], axis=1), np.stack([middle, b, c], axis=1)])
-    return np.concatenate(done) if done else left
+        face = np.concatenate([face, face])
+    return np.concatenate(done), np.concatenate(source)
 
 
 def _closed_in(soup: Mesh, reach: float, cell: float, inside: str) -> tuple[Mesh, int, int]:
@@ -140,37 +148,43 @@ def _closed_in(soup: Mesh, reach: float, cell: float, inside: str) -> tuple[Mesh
 
 class _Field:
     """Negative in the solid: what is deeper than `reach` behind a surface, and what is nearer to thin pieces (N, 3, 3)
-    than `grow`."""
+    than they are to grow (N,)."""
 
-    def __init__(self, closed_in: Mesh, reach: float, thin: Floats | None, grow: float) -> None:
-        self.behind, self.reach, self.grow = closed_in, reach, grow
-        self.thin, self.beside = thin, None
-        if thin is not None:
-            self.beside = Tree(thin.reshape(-1, 3), np.arange(3 * len(thin), dtype=np.int32).reshape(-1, 3))
+    def __init__(self, closed_in: Mesh, reach: float, thin: Floats | None = None, grow: Floats | None = None) -> None:
+        self.behind, self.reach = closed_in, reach
+        self.low, self.high = closed_in.bounds
+        self.beside = list[tuple[Tree, float]]()
+        if thin is not None and grow is not None:
+            for amount in np.unique(grow).tolist():
+                corners = thin[grow == amount].reshape(-1, 3)
+                self.beside.append((Tree(corners, np.arange(len(corners), dtype=np.int32).reshape(-1, 3)), amount))
+                # what is given a thickness may reach farther than what was closed in
+                self.low = np.minimum(self.low, corners.min(axis=0) - amount)
+                self.high = np.maximum(self.high, corners.max(axis=0) + amount)
 
     def at(self, points: Floats) -> Floats:
         """Values (P,) in mm, that change by a millimetre a millimetre at most."""
         found = self.behind.signed_distance.at(points) + self.reach
-        return found if self.beside is None else np.minimum(found, self.beside.nearest(points)[0] - self.grow)
+        for tree, amount in self.beside:
+            found = np.minimum(found, tree.nearest(points)[0] - amount)
+        return found
 
     def surface(self, cell: float) -> Mesh:
         """Where it is zero, on a lattice."""
-        low, high = self.behind.bounds
-        if self.thin is not None:  # what is given a thickness may reach farther than what was closed in
-            low = np.minimum(low, self.thin.reshape(-1, 3).min(axis=0) - self.grow)
-            high = np.maximum(high, self.thin.reshape(-1, 3).max(axis=0) + self.grow)
-        low, high = low - 2 * cell, high + 2 * cell
-        surface = lipschitz_surface(self.at, low, high, cell)
+        surface = lipschitz_surface(self.at, self.low - 2 * cell, self.high + 2 * cell, cell)
         return Mesh(surface.vertices, surface.faces)
 
     def exact(self, points: Floats, cell: float) -> tuple[Floats, Bools]:
         """Points (P, 3) near the surface brought onto it, and which of them belong to what was given a thickness."""
         wanted = points + _step(points, self.behind.tree, self.reach, cell)
         thin = np.zeros(len(points), bool)
-        if self.beside is not None:
-            depth = self.behind.signed_distance.at(points) + self.reach
-            thin = self.beside.nearest(points)[0] - self.grow < depth
-            wanted[thin] = points[thin] + _step(points[thin], self.beside, self.grow, cell)
+        least = self.behind.signed_distance.at(points) + self.reach if self.beside else np.zeros(0)
+        for tree, amount in self.beside:
+            depth = tree.nearest(points)[0] - amount
+            nearer = depth < least
+            wanted[nearer] = points[nearer] + _step(points[nearer], tree, amount, cell)
+            thin |= nearer
+            least = np.minimum(least, depth)
         return wanted, thin
 
 
@@ -247,9 +261,9 @@ def _in_shape(rough: Mesh, wanted: Floats, cell: float, least: float = _LEAST_SH
     return points
 
 
-def _too_thin(pieces: Floats, solid: Mesh, limit: float, grow: float) -> Bools:
+def _too_thin(pieces: Floats, solid: Mesh, limit: float, grow: Floats) -> Bools:
     """Pieces (N,) whose middle is farther outside the solid than the limit, or that it leaves on both sides within one
-    and a half times the grow."""
+    and a half times the grow (N,)."""
     if not len(solid.faces):
         return np.ones(len(pieces), bool)
     middles, at = pieces.mean(axis=1), solid.signed_distance.at
@@ -257,7 +271,7 @@ def _too_thin(pieces: Floats, solid: Mesh, limit: float, grow: float) -> Bools:
     normal /= np.maximum(np.linalg.norm(normal, axis=1), 1e-300)[:, None]
     through = np.ones(len(middles), bool)
     for side in (-1.5 * grow, 1.5 * grow):
-        beyond = middles + side * normal
+        beyond = middles + side[:, None] * normal
         through &= at(beyond) > 0
         # a plate is left where it faces the other way; a wedge beside its edge is no plate
         rows = np.flatnonzero(through)

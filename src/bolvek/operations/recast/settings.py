@@ -25,13 +25,15 @@ INSIDES = ("fill", "keep-cavities")
 @dataclass(frozen=True, kw_only=True)
 class RecastSettings:
     """Lengths in mm. grid_mm: cell (None: from the model's size and surface). bridge_mm: gaps up to so wide are closed
-    (None: two cells). grow_mm: half the thickness that what has none is given (None: a cell; 0: it vanishes). inside:
+    (None: two cells). grow_mm: half the thickness that what has none is given (None: a cell; 0: it vanishes).
+    grow_closed_mm: the same where it belongs to a closed shell, as folds and blades do (None: as grow_mm). inside:
     one of INSIDES. keep_edges: bring sharp edges and corners back. within_mm: deviation allowed to slimming (None: a
     twentieth of the cell; 0: no slimming). least_mm3: smaller pieces are dropped."""
 
     grid_mm: float | None = None
     bridge_mm: float | None = None
     grow_mm: float | None = None
+    grow_closed_mm: float | None = None
     inside: str = "fill"
     keep_edges: bool = False
     within_mm: float | None = None

@@ -1,9 +1,8 @@
 """From any file to a sound solid: what the model needs, and nothing more."""
 
-from collections.abc import Callable
 from dataclasses import dataclass, replace
 from functools import partial
-from typing import Protocol, TypeVar
+from typing import TypeVar
 
 import numpy as np
 
@@ -12,15 +11,17 @@ from bolvek.analyses.finding import Finding
 from bolvek.analyses.likeness import Likeness, likeness
 from bolvek.analyses.shells import EITHER, standing
 from bolvek.analyses.soundness import find_defects
-from bolvek.errors import UsageError, WorkError
+from bolvek.errors import WorkError
 from bolvek.mesh import Mesh
 from bolvek.operations.fuse import fuse_parts, parts_of
-from bolvek.operations.mend import MendRecord, MendSettings, mend
-from bolvek.operations.mend.separate import taken_apart
+from bolvek.operations.mend import MendRecord, MendSettings
+from bolvek.operations.mend.close import caps
 from bolvek.operations.recast import RecastRecord, RecastSettings, recast
-from bolvek.operations.slim import SlimRecord, SlimSettings, slim_to
+from bolvek.operations.slim import SlimRecord, slim_to
+from bolvek.operations.solid.plan import closed_voids, plan_solid
+from bolvek.operations.solid.settings import SolidSettings, Step
 from bolvek.operations.thicken import ThickenRecord, ThickenSettings, thicken
-from bolvek.units import count_text, point_text
+from bolvek.units import point_text
 
 T = TypeVar("T")
 
@@ -30,47 +31,9 @@ MADE = ("thickened", "thickened and fused", "recast")
 """Ways that make walls of their own."""
 THIN_ENOUGH = 0.97
 """A skin made thick is taken when so much of its area is as thick as asked; else it is recast."""
+_MOST_TRIMMED = 0.1  # of a skin's area
 _TRIES = 3
-_MOST_SKINS, _MOST_APART = 60, 200
-_MOST_CROSSING = 0.2  # of the faces
-
-
-class Step(Protocol):
-    """How a step is run: called with its name and its work, it returns what the work gives."""
-
-    def __call__(self, name: str, work: Callable[[], T], /) -> T: ...
-
-
-@dataclass(frozen=True, kw_only=True)
-class SolidSettings:
-    """skin_mm: the thickness given to what has none; least_mm: what the printer can print; taken_as: "solid": open ends
-    are lids that are missing, "skin": they are rims of skins; None: skins, where nothing in the file tells, as a
-    guess that is said; slim: what comes out, slimmed (None: as it is)."""
-
-    skin_mm: float = 1.2
-    least_mm: float = 0.8
-    taken_as: str | None = None
-    slim: SlimSettings | None = None
-
-    def check(self) -> None:
-        """Raise UsageError when any of the settings makes no sense."""
-        for name, value in (("--skin", self.skin_mm), ("--least-wall", self.least_mm)):
-            if not (value > 0 and np.isfinite(value)):
-                raise UsageError(f"{name} must be more than 0, not {value:g} mm")
-        if self.taken_as not in (None, "solid", "skin"):
-            raise UsageError(f"--as takes solid or skin, not '{self.taken_as}'")
-        if self.slim is not None:
-            self.slim.check()
-
-
-@dataclass(frozen=True, kw_only=True)
-class SolidPlan:
-    """The way that the faults left by mending call for: "as it is", "mended", "fused", "thickened", "thickened and
-    fused" or "recast"; and why, in words."""
-
-    way: str
-    why: str
-    mend: MendRecord
+_MOST_SKINS = 60
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -104,69 +67,6 @@ class SolidRecord:
             text = f"{self.apart:,} parts stay apart and print apart: 'fuse --reach' brings near ones together"
             found.append(Finding("apart", "note", self.apart, text))
         return tuple(found)
-
-
-def plan_solid(mesh: Mesh, step: Step, settings: SolidSettings = SolidSettings()) -> tuple[Mesh, SolidPlan]:
-    """The mesh mended, and what it needs beyond that. Raises WorkError."""
-    asked = MendSettings(drop_buried=True, close_ends=settings.taken_as == "solid")
-    found, mended, _ = step("mend", lambda: mend(mesh, asked))
-    if mended.verdict == "sound":
-        unchanged = mended.unchanged and not _cavities(found)
-        why = "it is sound" if unchanged else "mending makes it sound, and keeps what is fine"
-        return found, SolidPlan(way="as it is" if unchanged else "mended", why=why, mend=mended)
-    left = sorted({one.what for one in mended.left})
-    why = f"mending leaves it {mended.verdict}" + (f" ({', '.join(left)})" if left else "")
-    apart = step("mend apart", lambda: _mended_apart(found, asked)) if found.topology.open_edges else found
-    if apart is not found:
-        found, why = apart, f"{why}, parts that go through each other mended one by one"
-    topology = found.topology
-    if topology.nonmanifold_edges or topology.badly_oriented_edges:
-        apart = step("take apart", lambda: _apart(found, mesh))
-        if apart is None:
-            return found, SolidPlan(
-                way="recast", why=f"{why}: what branches or has one side only is made anew", mend=mended
-            )
-        found, topology = apart, apart.topology
-    is_open = topology.open_shells
-    closed = int((~is_open).sum())
-    if is_open.all():
-        return found, SolidPlan(
-            way="thickened", why=f"{why}: {count_text(int(is_open.sum()), 'skin')} without a thickness", mend=mended
-        )
-    if is_open.any():
-        text = (
-            f"{count_text(int(is_open.sum()), 'skin')} without a thickness beside {count_text(closed, 'closed part')}"
-        )
-        return found, SolidPlan(way="thickened and fused", why=f"{why}: {text}", mend=mended)
-    return found, SolidPlan(way="fused", why=f"{why}: {count_text(closed, 'closed part')} make one body", mend=mended)
-
-
-def _apart(*ways: Mesh) -> Mesh | None:
-    """The first of some meshes that falls into closed bodies where those that only touch are taken apart."""
-    for mesh in ways:
-        apart = taken_apart(mesh)
-        t = apart.topology
-        if not (t.nonmanifold_edges or t.badly_oriented_edges or t.open_edges):
-            return apart
-    return None
-
-
-def _mended_apart(found: Mesh, asked: MendSettings) -> Mesh:
-    """The mesh with each part that is open mended without the others, where that closes more: a hole through which
-    another part passes has no fill that crosses nothing."""
-    group = standing(found).openings.group[found.topology.shell]
-    names = np.unique(group[np.flatnonzero(found.topology.opposite < 0) // 3])
-    if not 1 < len(np.unique(group)) <= _MOST_APART:
-        return found
-    if len(np.unique(found.meeting[0])) > _MOST_CROSSING * len(found.faces):
-        return found  # sheets laid over each other: no hole is all that is wrong
-    parts = [found.picked(~np.isin(group, names))]
-    for name in names.tolist():
-        part = found.picked(group == name)
-        made, record, _ = mend(part, asked)
-        parts.append(made if record.after.open_edges < part.topology.open_edges else part)
-    joined = parts[0].joined(*parts[1:])
-    return joined if joined.topology.open_edges < found.topology.open_edges else found
 
 
 def make_solid(mesh: Mesh, settings: SolidSettings, step: Step) -> tuple[Mesh, SolidRecord]:
@@ -244,6 +144,9 @@ def _thick(skin: Mesh, settings: SolidSettings) -> tuple[list[Mesh], ThickenReco
         if not 1 < count <= _MOST_SKINS:
             raise
         done = [thicken(skin.picked(skin.topology.shell == number), asked) for number in range(count)]
+    gone = sum(record.trimmed_mm2 for _, record in done)
+    if gone > _MOST_TRIMMED * skin.area:
+        raise WorkError(f"{100 * gone / skin.area:.0f}% of the skin would be trimmed away")
     _, worst = min(done, key=lambda one: one[1].share_full or 0.0)
     if (worst.share_full or 0.0) < THIN_ENOUGH:
         raise WorkError(f"only {100 * (worst.share_full or 0.0):.0f}% of the skin would be as thick as asked")
@@ -251,28 +154,25 @@ def _thick(skin: Mesh, settings: SolidSettings) -> tuple[list[Mesh], ThickenReco
 
 
 def _recast(found: Mesh, settings: SolidSettings, step: Step) -> tuple[Mesh, RecastRecord]:
-    """Recast, with wider bridges while it leaks."""
-    chosen = RecastSettings(grow_mm=0.5 * settings.skin_mm)
+    """Recast, openings that are holes closed however that crosses, with wider bridges while it leaks."""
+    if found.topology.open_edges:
+        asked = MendSettings(close_ends=settings.taken_as == "solid")
+        found = step("caps", lambda: caps(found, asked))
+    crumb = np.pi / 6 * settings.skin_mm**3  # what folds leave apart, smaller than a ball as wide as a skin is thick
+    chosen = RecastSettings(grow_mm=0.5 * settings.skin_mm, grow_closed_mm=0.0, least_mm3=crumb)
     widest = WIDEST_BRIDGE_SHARE * float(found.size.max())
     for turn in range(_TRIES):
         solid, record = step("recast", partial(recast, found, chosen))
         gaps = [leak.width_mm for leak in record.leaks if 1.2 * leak.width_mm <= widest]
         if not gaps or turn == _TRIES - 1:
             break
-        chosen = RecastSettings(
-            grid_mm=record.grid_mm, bridge_mm=1.2 * max(gaps) + record.grid_mm, grow_mm=0.5 * settings.skin_mm
-        )
+        chosen = replace(chosen, grid_mm=record.grid_mm, bridge_mm=1.2 * max(gaps) + record.grid_mm)
     return solid, record
-
-
-def _cavities(mesh: Mesh) -> int:
-    """How many closed voids there are."""
-    return 0 if mesh.topology.shells == 1 else int(sum(role == "cavity" for role in standing(mesh).roles))
 
 
 def _without_cavities(mesh: Mesh) -> tuple[Mesh, int, Mesh | None]:
     """Without the closed voids, how many there were, and what they were; what lies loose in them goes with them."""
-    gone = _cavities(mesh)
+    gone = closed_voids(mesh)
     if not gone:
         return mesh, 0, None
     outer = (standing(mesh).nested.depth == 0)[mesh.topology.shell]
