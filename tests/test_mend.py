@@ -514,3 +514,15 @@ def test_a_place_that_mending_harms_is_left_and_the_others_stay_mended(monkeypat
     assert not any(step.undone for step in record.steps)
     monkeypatch.setattr("bolvek.operations.mend.ladder.without_harm", lambda begin, draft: (draft, []))
     assert any(step.undone for step in mend(hurt, MendSettings())[1].steps)
+
+
+def test_a_room_is_not_closed_over_its_furniture():
+    """A room open at the bottom with two things in it: the lid would bury them. Asked for, it is closed."""
+    whole = box([0, 0, 0], [30, 30, 20])
+    room = whole.picked(whole.unit_normals[:, 2] > -0.5)
+    full = room.joined(box([3, 3, 2], [9, 9, 10]), box([18, 18, 4], [22, 24, 9])).as_stored()
+    _, record, _ = mend(full, MendSettings(drop_buried=True))
+    assert record.verdict == "open" and record.unchanged
+    assert [left.why[:28] for step in record.steps for left in step.left] == ["a lid would bury 2 parts tha"]
+    assert mend(full, MendSettings(close_ends=True, drop_buried=True))[1].verdict == "sound"
+    assert mend(room.as_stored(), MendSettings())[1].verdict == "sound"

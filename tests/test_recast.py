@@ -241,6 +241,17 @@ def test_dirty_files_become_what_they_were_made_from(name):
     assert told.what == "right", told.text
 
 
+def test_solid_tries_both_ways_where_the_file_does_not_tell(bolvek, tmp_path):
+    """A box without a side: 18 cm3 with a lid, a tray of 1.2 mm without."""
+    whole = box([0, 0, 0], [30, 30, 20])
+    write_model(tmp_path / "tray.stl", whole.picked(whole.unit_normals[:, 0] < 0.5))
+    done = bolvek("solid", "tray.stl", "--try", "--sheet", "both.png", "--json", "-")
+    solid, skin = json.loads(done.stdout)["models"][0]["tries"]
+    assert done.returncode == 0 and (solid["way"], skin["way"]) == ("mended", "thickened")
+    assert (tmp_path / "both.png").exists() and not list(tmp_path.glob("tray.solid*"))
+    assert bolvek("solid", "tray.stl", "--try", "--as", "skin").returncode == 2
+
+
 def test_solid_from_the_command_line(bolvek, tmp_path):
     lid_off = box((0, 0, 0), (20, 20, 20))
     lid_off = Mesh(lid_off.vertices, lid_off.faces[np.abs(lid_off.corners[:, :, 2] - 20).max(axis=1) > 0])

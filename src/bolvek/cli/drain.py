@@ -323,7 +323,7 @@ def _try_numbers(
         outputs.append(sheet)
     return Outcome(
         model=model,
-        sections={"drains_tried": records},
+        sections={"tries": records},
         line=line,
         verdict="done",
         rows=rows,

@@ -172,10 +172,9 @@ def _try_styles(
 ) -> "Outcome":
     """The model mended in each style, the figures side by side."""
     from bolvek.analyses.deviation import compare
+    from bolvek.cli.base.changes import draw_tries
     from bolvek.cli.base.run import Outcome
-    from bolvek.formats.safe import write_bytes
     from bolvek.operations.mend import mend, sharpest_bend
-    from bolvek.report.pictures.compare import tries_sheet
     from bolvek.report.record import Try
     from bolvek.report.words.mend import try_texts
 
@@ -199,11 +198,7 @@ def _try_styles(
         rows.append((name, "; ".join(texts), ""))
         tries.append(one)
         shown.append((name, mesh, found, texts))
-    outputs = []
-    if sheet is not None:
-        write_bytes(sheet, tries_sheet(f"{model.path.name}: ways to close", shown), replace=asked.replace)
-        rows.append(("sheet", str(sheet), ""))
-        outputs.append(sheet)
+    more, outputs = draw_tries(sheet, f"{model.path.name}: ways to close", shown, replace=asked.replace)
     sound = [one for one in tries if one.verdict == "sound"]
     best = min(sound or tries, key=lambda one: one.bend_deg)
     rows.append(("least bend", f"{best.name}; 'mend --close {best.name}' writes it", "bold"))
@@ -213,6 +208,6 @@ def _try_styles(
         line=f"{len(tries)} ways tried; least bend {best.name}",
         verdict=best.verdict,
         ok=best.verdict == "sound",
-        rows=rows,
+        rows=[*rows, *more],
         outputs=outputs,
     )

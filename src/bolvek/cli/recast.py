@@ -136,10 +136,9 @@ def _try_ways(
     import numpy as np
 
     from bolvek.analyses.deviation import Compared
+    from bolvek.cli.base.changes import draw_tries
     from bolvek.cli.base.run import Outcome
-    from bolvek.formats.safe import write_bytes
     from bolvek.operations.recast import recast
-    from bolvek.report.pictures.compare import tries_sheet
     from bolvek.report.words.recast import recast_text
     from bolvek.units import count_text
 
@@ -164,16 +163,12 @@ def _try_ways(
     why = "the least lost and added of those that do not leak" if tight else "all leak: it has the least lost and added"
     option = f"--{what.removesuffix('_mm')} {values[best]:g}mm"
     rows.append(("suggestion", f"{option}: {why}", "bold"))
-    outputs = []
-    if sheet is not None:
-        write_bytes(sheet, tries_sheet(f"{model.path.name}: ways to recast", shown), replace=asked.replace)
-        rows.append(("sheet", str(sheet), ""))
-        outputs.append(sheet)
+    more, outputs = draw_tries(sheet, f"{model.path.name}: ways to recast", shown, replace=asked.replace)
     return Outcome(
         model=model,
-        sections={"recasts": records},
+        sections={"tries": records},
         line=f"{len(values)} ways tried; {option}",
         verdict="done",
-        rows=rows,
+        rows=[*rows, *more],
         outputs=outputs,
     )

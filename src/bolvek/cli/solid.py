@@ -15,11 +15,13 @@ from bolvek.cli.base.options import (
     to_solid_options,
     writing_options,
 )
+from bolvek.cli.base.types import PICTURE
 from bolvek.errors import UsageError
 
 if TYPE_CHECKING:
     from bolvek.cli.base.run import Outcome, Steps
     from bolvek.formats import Model
+    from bolvek.operations.solid import SolidSettings
 
 
 @click.command("solid")
@@ -30,6 +32,8 @@ if TYPE_CHECKING:
     printer_option,
     click.option("--triangles", type=click.IntRange(4), help="Slim what comes out to at most so many triangles."),
     click.option("--megabytes", type=float, help="Slim what comes out to this size as a binary STL."),
+    click.option("--try", "both", is_flag=True, help="Make it both ways, --as solid and --as skin; write no model."),
+    click.option("--sheet", type=PICTURE, metavar="FILE.png", help="Draw what --try made side by side."),
     writing_options,
 )
 def command(
@@ -42,6 +46,8 @@ def command(
     printer: str,
     triangles: int | None,
     megabytes: float | None,
+    both: bool,
+    sheet: Path | None,
     **shared: Any,
 ) -> None:
     """The shortest way from any file to one sound solid, and nothing more.
@@ -55,6 +61,7 @@ def command(
       bolvek solid dragon_bracket.obj -o bracket.stl
       bolvek solid scans/ --megabytes 5 -o for_the_client/
       bolvek solid finial.stl --plan
+      bolvek solid cloud_tile.ply --try --sheet both.png
     """
     from bolvek.analyses.soundness import pass_gate
     from bolvek.cli.base.changes import draw_changes
@@ -72,6 +79,10 @@ def command(
     settings = SolidSettings(skin_mm=skin, least_mm=limits(printer)[1], taken_as=taken_as, slim=slimming)
     if plan and (output is not None or changes is not None):
         raise UsageError("--plan writes nothing; leave out -o and --changes")
+    if both and (plan or taken_as is not None or output is not None or changes is not None):
+        raise UsageError("--try makes it both ways and writes no model; leave out --plan, --as, -o and --changes")
+    if sheet is not None and not both:
+        raise UsageError("--sheet goes with --try")
 
     def tell_plan(model: "Model", step: "Steps") -> "Outcome":
         told = plan_solid(model.mesh.as_stored(), step, settings)[1]
@@ -102,14 +113,50 @@ def command(
             outputs=outputs,
         )
 
+    def tell_both(model: "Model", step: "Steps") -> "Outcome":
+        return _both_ways(model, settings, sheet, step, asked)
+
     how = Run(
         verb="solid",
         settings={"": settings},
-        work=tell_plan if plan else work,
-        writes=None if plan else "proven",
-        alone={"--changes": changes},
+        work=tell_plan if plan else tell_both if both else work,
+        writes=None if plan or both else "proven",
+        alone={"--changes": changes, "--sheet": sheet},
         texts=SOLID_STEPS,
         kernels=("slim",) if slimming else (),
         keeps_names=True,
     )
     run(how, models, asked, output)
+
+
+def _both_ways(model: "Model", settings: "SolidSettings", sheet: Path | None, step: "Steps", asked: Asked) -> "Outcome":
+    """Open ends taken for missing lids, and for rims of skins: what comes out, side by side, for whoever knows."""
+    from bolvek.analyses.deviation import compare
+    from bolvek.cli.base.changes import draw_tries
+    from bolvek.cli.base.run import Outcome
+    from bolvek.operations.solid import make_solid
+    from bolvek.report.words.solid import solid_verdict
+    from bolvek.units import count_text, volume_text
+
+    before = model.mesh.as_stored()
+    rows: list[tuple[str, str, str]] = []
+    records, shown = [], []
+    for taken_as in ("solid", "skin"):
+        name, chosen = f"--as {taken_as}", dataclasses.replace(settings, taken_as=taken_as)
+        mesh, record = step(name, lambda chosen=chosen: make_solid(before, chosen, step))  # type: ignore[misc]
+        told = f"{record.way}, {volume_text(mesh.volume)}, {count_text(len(mesh.faces), 'triangle')}"
+        rows.append((name, f"{told}; {solid_verdict(record)}", ""))
+        records.append(record)
+        shown.append((name, mesh, compare(before, mesh)[1], [told, *solid_verdict(record).split(": ")]))
+    same = shown[0][1].as_stored().volume == shown[1][1].as_stored().volume
+    text = "both come to the same" if same else "the file does not tell which was meant: choose with --as"
+    rows.append(("suggestion", text, "bold"))
+    more, outputs = draw_tries(sheet, f"{model.path.name}: ways to a solid", shown, replace=asked.replace)
+    return Outcome(
+        model=model,
+        sections={"tries": records},
+        line=f"2 ways tried; {text}",
+        verdict="done",
+        rows=[*rows, *more],
+        outputs=outputs,
+    )

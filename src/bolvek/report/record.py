@@ -66,7 +66,7 @@ class ModelSection(BaseModel):
     overhangs: OverhangRecord | None = None
     layers: LayerRecord | None = None
     mend: MendRecord | None = None
-    tries: list[Try] | None = None
+    tries: list[Try] | list[RecastRecord] | list[SolidRecord] | list[DrainRecord] | None = None
     plan: SolidPlan | None = None
     solid: SolidRecord | None = None
     likeness: Likeness | None = None
@@ -78,7 +78,6 @@ class ModelSection(BaseModel):
     split: SplitRecord | None = None
     join: JoinRecord | None = None
     recast: RecastRecord | None = None
-    recasts: list[RecastRecord] | None = None
     plinth: PlinthRecord | None = None
     smooth: SmoothRecord | None = None
     slim: SlimRecord | None = None
@@ -88,7 +87,6 @@ class ModelSection(BaseModel):
     pose: PoseRecord | None = None
     hollow: HollowRecord | None = None
     drain: DrainRecord | None = None
-    drains_tried: list[DrainRecord] | None = None
     plugs: list[PlugRecord] | None = None
     proof: ProofRecord | None = None
 

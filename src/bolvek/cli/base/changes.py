@@ -1,9 +1,11 @@
 """Before and after, drawn with what changed in colour."""
 
+from collections.abc import Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 if TYPE_CHECKING:
+    from bolvek.analyses.deviation import Compared
     from bolvek.mesh import Mesh
 
 
@@ -15,3 +17,16 @@ def draw_changes(path: Path, before: "Mesh", after: "Mesh", verdict: str, target
 
     record, found = compare(before, after)
     write_bytes(target, compare_result(path, before, after, record, found, verdict), replace=replace)
+
+
+def draw_tries(
+    sheet: Path | None, title: str, shown: "Sequence[tuple[str, Mesh, Compared, Sequence[str]]]", *, replace: bool
+) -> tuple[list[tuple[str, str, str]], list[Path]]:
+    """Draw several results of one model side by side, where a sheet is asked for: the row that tells, and the file."""
+    if sheet is None:
+        return [], []
+    from bolvek.formats.safe import write_bytes
+    from bolvek.report.pictures.compare import tries_sheet
+
+    write_bytes(sheet, tries_sheet(title, shown), replace=replace)
+    return [("sheet", str(sheet), "")], [sheet]

@@ -26,6 +26,7 @@ from bolvek.operations.mend.fills import (
 from bolvek.operations.mend.loops import Loop, Named, choose, find_loops
 from bolvek.operations.mend.record import Left, MendSettings, MendStep, Place
 from bolvek.spatial.parallel import run_ranges
+from bolvek.units import count_text
 
 CURVED_FROM = 5
 """Openings of fewer edges are closed by triangles on their rim alone, unless asked otherwise."""
@@ -35,6 +36,9 @@ CORNER_SHARE = 1e-4
 
 ISLAND_REACH = 0.25
 """An island belongs to the opening around it when it is nearer to its plane than this share of the opening's extent."""
+
+WIDE_SHARE = 0.5
+"""An opening this wide beside its body is not closed over other parts."""
 
 NO_FILL = "no fill was found that crosses nothing: 'recast' makes a solid of it"
 
@@ -72,12 +76,49 @@ def close(draft: Draft, asked: MendSettings) -> tuple[Draft, MendStep]:
         loop = job.loops[0]
         assert isinstance(loop, Named)
         o = loop.opening
+        if job.fill is not None and not _told_to(asked) and (buried := _buried_by(mesh, job)):
+            text = f"a lid would bury {count_text(buried, 'part')} that {'lies' if buried == 1 else 'lie'} in it: "
+            left.append(Left(o.kind, text + "--close-ends with --drop-buried closes it", o.where_mm, o.size_mm))
+            job.fill = None
+            continue
         if job.fill is None:
             left.append(Left(o.kind, NO_FILL, o.where_mm, o.size_mm))
             continue
         counts[job.fill.style] = counts.get(job.fill.style, 0) + 1
         places.append(Place(f"{o.kind}, {job.fill.style}", len(job.fill.faces), o.where_mm, o.size_mm))
     return with_fills(draft, jobs), MendStep(step="close", counts=counts, places=places, left=left)
+
+
+def burying(mesh: Mesh, asked: MendSettings) -> Ints:
+    """Shells with an opening that is left because a lid on it would bury others."""
+    if not mesh.topology.open_edges or _told_to(asked):
+        return np.zeros(0, np.int64)
+    loops, openings = find_loops(mesh)
+    jobs = _first_fills(mesh, choose(mesh, loops, openings, asked)[0], asked)
+    shells = [mesh.topology.shell[job.loops[0].half[0] // 3] for job in jobs if _buried_by(mesh, job)]
+    return np.unique(np.array(shells, np.int64))
+
+
+def _told_to(asked: MendSettings) -> bool:
+    """Whether openings are to be closed whatever they may be."""
+    return bool(asked.at) or asked.close_ends
+
+
+def _buried_by(mesh: Mesh, job: Job) -> int:
+    """How many other shells would lie in the material of a body whose widest side is closed, as furniture does in a
+    room without a ceiling."""
+    topology = mesh.topology
+    own = int(topology.shell[job.loops[0].half[0] // 3])
+    low, high = mesh.shell_boxes
+    if topology.shells < 2 or job.rim.span_mm < WIDE_SHARE * float((high[own] - low[own]).max()):
+        return 0
+    inner = np.flatnonzero((low >= low[own]).all(axis=1) & (high <= high[own]).all(axis=1))
+    inner = inner[inner != own]
+    if not len(inner):
+        return 0
+    closed = with_fills(Draft.of(mesh).picked(topology.shell == own), [job]).mesh
+    points = mesh.vertices[mesh.faces[topology.first_face[inner], 0]]
+    return int((np.abs(closed.tree.winding(points)) > 0.5).sum())
 
 
 def unclosed(mesh: Mesh, asked: MendSettings) -> tuple[Ints, list[Left]]:

@@ -158,8 +158,7 @@ def _climb(draft: Draft, asked: MendSettings, near: float, part: Ints32 | None) 
     if "crossings" in steps and steps["crossings"].count and "close" in steps:
         steps["close"] = replace(steps["close"], left=unclosed(draft.mesh, asked)[1])
     take("orient", lambda d: orient(d, shells=True))
-    if not wanted:
-        take("buried", lambda d: drop_buried(d, wanted=False))
+    take("buried", lambda d: drop_buried(d, wanted=wanted))  # a lid may have buried more
     return draft, list(steps.values())
 
 

@@ -7,6 +7,7 @@ import numpy as np
 from bolvek.analyses.shells import find_openings, material_tree, standing
 from bolvek.mesh import Mesh
 from bolvek.operations.mend import MendRecord, MendSettings, mend
+from bolvek.operations.mend.close import burying
 from bolvek.operations.mend.separate import taken_apart
 from bolvek.operations.solid.settings import SolidSettings, Step
 from bolvek.units import count_text
@@ -90,6 +91,7 @@ def _mended_apart(found: Mesh, asked: MendSettings) -> Mesh:
         return found
     if _laid_over(found):
         return found
+    names = np.setdiff1d(names, standing(found).openings.group[burying(found, asked)])
     parts = [found.picked(~np.isin(group, names))]
     for name in names.tolist():
         part = _ends_capped(found.picked(group == name), found.picked(group != name))

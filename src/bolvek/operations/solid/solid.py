@@ -192,5 +192,5 @@ def _guess(found: Mesh) -> str:
         return ""
     return (
         f"a guess: nothing tells whether a lid is missing at {point_text(ends[0].where_mm)}"
-        f"{f' and {len(ends) - 1:,} more' if len(ends) > 1 else ''}; it was taken for a skin, '--as solid' closes it"
+        f"{f' and {len(ends) - 1:,} more' if len(ends) > 1 else ''}; it was taken for a skin: '--try' shows both ways, '--as solid' closes it"
     )
