@@ -249,7 +249,7 @@ def test_solid_tries_both_ways_where_the_file_does_not_tell(bolvek, tmp_path):
     solid, skin = json.loads(done.stdout)["models"][0]["tries"]
     assert done.returncode == 0 and (solid["way"], skin["way"]) == ("mended", "thickened")
     assert (tmp_path / "both.png").exists() and not list(tmp_path.glob("tray.solid*"))
-    assert bolvek("solid", "tray.stl", "--try", "--as", "skin").returncode == 2
+    bolvek("solid", "tray.stl", "--try", "--as", "skin", expect=2)
 
 
 def test_solid_from_the_command_line(bolvek, tmp_path):
