@@ -11,12 +11,15 @@ from bolvek.demo.carp import carp
 from bolvek.demo.lantern_post import lantern_post
 from bolvek.demo.pieces import globe
 from bolvek.mesh import Mesh
-from bolvek.operations.fuse import FuseSettings, fuse, gather
-from bolvek.operations.hollow import HollowSettings, hollow
-from bolvek.operations.pieces import CutSettings, LipSettings, PegSettings, Plane, cut
-from bolvek.operations.plinth import PlinthSettings, add_plinth
-from bolvek.operations.scale import ScaleSettings, scale
-from bolvek.operations.smooth import SmoothSettings, smooth
+from bolvek.operations.fuse import fuse, gather
+from bolvek.operations.hollow import hollow
+from bolvek.operations.pieces import CutSettings, Plane, cut
+from bolvek.operations.plinth import add_plinth
+from bolvek.operations.scale import scale
+from bolvek.operations.smooth import smooth
+from bolvek.settings.parts import FuseSettings, LipSettings, PegSettings, PlinthSettings, ScaleSettings
+from bolvek.settings.repairs import SmoothSettings
+from bolvek.settings.shape import HollowSettings
 
 
 def parts(_: Path) -> None:

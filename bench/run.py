@@ -19,15 +19,18 @@ import numpy as np
 from bench.models import blob, hurt
 from bench.parts import parts
 from bolvek.analyses.columns import let_stand, make_columns
-from bolvek.analyses.thickness import WallSettings, measure_walls, sample_surface
+from bolvek.analyses.thickness import measure_walls, sample_surface
 from bolvek.demo.carp import carp
 from bolvek.demo.measured import gourd
 from bolvek.demo.pieces import block, globe, sheet, turned
 from bolvek.formats import read_model, write_model
 from bolvek.mesh import Mesh
-from bolvek.operations.drain import AutoSettings, PlaceSettings, place_by_flood
-from bolvek.operations.hollow import HollowSettings, hollow
-from bolvek.operations.scale import ScaleSettings, scale
+from bolvek.operations.drain import place_by_flood
+from bolvek.operations.hollow import hollow
+from bolvek.operations.scale import scale
+from bolvek.settings.measures import WallSettings
+from bolvek.settings.parts import ScaleSettings
+from bolvek.settings.shape import AutoSettings, HollowSettings, PlaceSettings
 
 PROGRAM = Path(sys.executable).with_name("bolvek")
 

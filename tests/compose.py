@@ -8,13 +8,14 @@ from collections import Counter
 
 import numpy as np
 
-from bolvek.analyses.overhangs import OverhangSettings, find_overhangs
+from bolvek.analyses.overhangs import find_overhangs
 from bolvek.analyses.survey import judge, survey
-from bolvek.analyses.thickness import WallSettings, measure_walls
+from bolvek.analyses.thickness import measure_walls
 from bolvek.demo.pieces import block, globe, sheet, turned
 from bolvek.formats import Parts
 from bolvek.mesh import Mesh
 from bolvek.operations.pose import rotation
+from bolvek.settings.measures import OverhangSettings, WallSettings
 from support import blob
 
 KINDS = {}

@@ -15,7 +15,8 @@ from bolvek.analyses.soundness import find_defects
 from bolvek.errors import WorkError
 from bolvek.jobs.prep import just_do
 from bolvek.mesh import Mesh
-from bolvek.operations.solid import SolidSettings, make_solid
+from bolvek.operations.solid import make_solid
+from bolvek.settings.repairs import SolidSettings
 from support import ball, box
 
 _PLACES, _CLOSE, _MOST = 40_000, 0.015, 0.01

@@ -13,11 +13,10 @@ from bolvek.demo.measured import gourd
 from bolvek.demo.pieces import blocks, turned
 from bolvek.errors import BolvekError
 from bolvek.formats.registry import Model
-from bolvek.jobs.prep import PrepSettings, prep
+from bolvek.jobs.prep import prep
 from bolvek.mesh import Mesh
-from bolvek.operations.drain import PlaceSettings
-from bolvek.operations.hollow import HollowSettings
-from bolvek.operations.scale import ScaleSettings
+from bolvek.settings.parts import ScaleSettings
+from bolvek.settings.shape import HollowSettings, PlaceSettings, PrepSettings
 from support import box, field, shell_box
 
 

@@ -10,9 +10,10 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from bolvek.analyses.proof import ProofSettings, prove
+from bolvek.analyses.proof import prove
 from bolvek.mesh import Mesh
 from bolvek.operations.cut import ConvexBody, TooClose, prism, subtract
+from bolvek.settings.measures import ProofSettings
 from bolvek.spatial.isosurface import dense_surface
 from support import box
 

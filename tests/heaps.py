@@ -12,7 +12,8 @@ import numpy as np
 
 from bolvek.errors import WorkError
 from bolvek.mesh import Mesh
-from bolvek.operations.fuse import FuseSettings, carve, fuse, gather_all
+from bolvek.operations.fuse import carve, fuse, gather_all
+from bolvek.settings.parts import FuseSettings
 from support import box
 
 

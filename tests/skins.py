@@ -7,7 +7,8 @@ import numpy as np
 
 from bolvek.analyses.soundness import find_defects
 from bolvek.mesh import Mesh
-from bolvek.operations.thicken import ThickenRecord, ThickenSettings, thicken
+from bolvek.operations.thicken import ThickenRecord, thicken
+from bolvek.settings.repairs import ThickenSettings
 
 THICKNESS = 1.2
 

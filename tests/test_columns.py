@@ -9,9 +9,10 @@ from hypothesis import strategies as st
 from scipy import ndimage
 
 from bolvek.analyses.columns import hole_beneath, let_stand, list_cups, list_pools, make_columns
-from bolvek.analyses.layers import LayerSettings, Stack, read_layers
+from bolvek.analyses.layers import Stack, read_layers
 from bolvek.demo.pieces import blocks, globe, turned
 from bolvek.mesh import Mesh
+from bolvek.settings.measures import LayerSettings
 from support import ball, box, shell_box
 
 AXES = [(1, 0, 0), (-1, 0, 0), (0, 1, 0), (0, -1, 0), (0, 0, 1), (0, 0, -1)]

@@ -7,27 +7,27 @@ import numpy as np
 import pytest
 
 from bolvek.analyses.columns import let_stand, make_columns
-from bolvek.analyses.proof import ProofSettings, prove
+from bolvek.analyses.proof import prove
 from bolvek.demo.pieces import blocks
 from bolvek.errors import UsageError, WorkError
 from bolvek.formats import read_model, write_model
 from bolvek.formats.registry import Model
-from bolvek.jobs.prep import PrepSettings, prep
-from bolvek.operations.drain import (
+from bolvek.jobs.prep import prep
+from bolvek.operations.drain import cut_bores, drain, make_plug, place_by_flood, plan_bore
+from bolvek.operations.fuse import carve, gather_all
+from bolvek.operations.hollow import hollow
+from bolvek.report.record import Record
+from bolvek.settings.measures import ProofSettings
+from bolvek.settings.parts import FuseSettings
+from bolvek.settings.shape import (
     AutoSettings,
     Drain,
     DrainSettings,
+    HollowSettings,
     PlaceSettings,
     PlugSettings,
-    cut_bores,
-    drain,
-    make_plug,
-    place_by_flood,
-    plan_bore,
+    PrepSettings,
 )
-from bolvek.operations.fuse import FuseSettings, carve, gather_all
-from bolvek.operations.hollow import HollowSettings, hollow
-from bolvek.report.record import Record
 from drains import known, organic
 from support import assert_sound, ball, box, shell_box
 

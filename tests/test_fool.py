@@ -3,7 +3,8 @@
 import pytest
 
 import fool_walls
-from bolvek.analyses.thickness import WallSettings, measure_walls
+from bolvek.analyses.thickness import measure_walls
+from bolvek.settings.measures import WallSettings
 from fool import KINDS, composed, judged
 
 

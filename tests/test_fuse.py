@@ -10,11 +10,12 @@ from hypothesis import strategies as st
 from bolvek.analyses.soundness import find_defects
 from bolvek.errors import WorkError
 from bolvek.formats import read_model, write_model
-from bolvek.operations.fuse import FuseSettings, carve, fuse, gather, gather_all
+from bolvek.operations.fuse import carve, fuse, gather, gather_all
 from bolvek.operations.fuse.reach import shortest_way
 from bolvek.operations.pose import rotation
-from bolvek.operations.recast import RecastSettings
 from bolvek.report.record import Record
+from bolvek.settings.parts import FuseSettings
+from bolvek.settings.repairs import RecastSettings
 from dirt import figure_of_eight
 from heaps import KINDS, judged
 from support import assert_sound, ball, box

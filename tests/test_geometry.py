@@ -10,10 +10,11 @@ from bolvek.analyses.soundness import find_defects
 from bolvek.errors import WorkError
 from bolvek.mesh import Mesh
 from bolvek.operations.cut import TooClose, prism, subtract
-from bolvek.operations.drain import Drain, DrainSettings, drain
+from bolvek.operations.drain import drain
 from bolvek.operations.hollow.lift import lift_to_wall, points_of
 from bolvek.operations.slim import deviations, slim
 from bolvek.operations.untangle import untangle
+from bolvek.settings.shape import Drain, DrainSettings
 from bolvek.spatial.isosurface import dense_surface, lipschitz_surface
 from bolvek.spatial.polygons import PolygonError, signed_area, triangulate
 from support import assert_sound, ball, blob, box, crossing_pairs, shell_box

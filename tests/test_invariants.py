@@ -7,13 +7,13 @@ from hypothesis import strategies as st
 
 from bolvek.analyses.shells import nest_shells, standing
 from bolvek.analyses.soundness import find_defects
-from bolvek.analyses.thickness import wall_tolerance_mm
 from bolvek.errors import UsageError
 from bolvek.mesh import Mesh
 from bolvek.mesh.topology import join_topologies, label_patches
 from bolvek.operations.cut import TooClose, prism, subtract
 from bolvek.operations.hollow.lift import points_of
 from bolvek.operations.slim import slim
+from bolvek.settings.measures import wall_tolerance_mm
 from bolvek.spatial.polygons import contains, signed_area, triangulate, turn
 from bolvek.spatial.tree import Tree, closest_on_triangles
 from bolvek.units import MILLIMETRES, parse_length

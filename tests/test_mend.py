@@ -14,7 +14,8 @@ from bolvek.analyses.soundness import find_defects
 from bolvek.errors import UsageError, WorkError
 from bolvek.formats import read_model, write_model
 from bolvek.mesh import Mesh
-from bolvek.operations.mend import MendSettings, mend
+from bolvek.operations.mend import mend
+from bolvek.settings.repairs import MendSettings
 from support import assert_sound, ball, box, field
 from wounds import SHAPES, WOUNDS, judge
 

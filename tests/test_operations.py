@@ -6,14 +6,17 @@ import numpy as np
 import pytest
 
 from bolvek.analyses.cavities import find_cavities
-from bolvek.analyses.proof import ProofSettings, prove
+from bolvek.analyses.proof import prove
 from bolvek.analyses.soundness import find_defects
 from bolvek.errors import UsageError, WorkError
 from bolvek.mesh import Mesh
 from bolvek.operations.cut import prism, subtract
-from bolvek.operations.drain import Drain, DrainSettings, PlaceSettings, cut_bores, drain, place_drains
-from bolvek.operations.hollow import HollowSettings, hollow
-from bolvek.operations.scale import ScaleSettings, scale
+from bolvek.operations.drain import cut_bores, drain, place_drains
+from bolvek.operations.hollow import hollow
+from bolvek.operations.scale import scale
+from bolvek.settings.measures import ProofSettings
+from bolvek.settings.parts import ScaleSettings
+from bolvek.settings.shape import Drain, DrainSettings, HollowSettings, PlaceSettings
 from support import assert_sound, ball, blob, box, field, shell_box
 
 

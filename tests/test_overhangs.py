@@ -6,13 +6,15 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.spatial import ConvexHull
 
-from bolvek.analyses.overhangs import OverhangSettings, find_overhangs
-from bolvek.analyses.overhangs.directions import CompareSettings, compare_directions, flat_sides
+from bolvek.analyses.overhangs import find_overhangs
+from bolvek.analyses.overhangs.directions import compare_directions, flat_sides
 from bolvek.demo.measured import lattice_shade
 from bolvek.demo.pieces import block, blocks, globe, turned
 from bolvek.errors import UsageError, WorkError
 from bolvek.mesh import Mesh
-from bolvek.operations.pose import PoseSettings, pose, rotation
+from bolvek.operations.pose import pose, rotation
+from bolvek.settings.measures import OverhangSettings, RankSettings
+from bolvek.settings.parts import PoseSettings
 from bolvek.spatial.frames import fibonacci_sphere
 from support import assert_sound, blob, box, shell_box
 
@@ -224,7 +226,7 @@ def test_directions_are_even_and_ranked_by_what_they_cost():
     assert np.degrees(np.arccos(closest)).min() > 3.5  # 500 even ones are about 9 degrees apart
     assert {tuple(np.abs(n).round(6)) for n in flat_sides(box())} == {(1, 0, 0), (0, 1, 0), (0, 0, 1)}
     tee = block((0, 0, 0), (10, 10, 20)).joined(block((-10, 0, 19), (20, 10, 25)))
-    compared = compare_directions(tee, OverhangSettings(), CompareSettings(count=60))
+    compared = compare_directions(tee, OverhangSettings(), RankSettings(count=60))
     best = compared.best[0]
     assert abs(best.up[1]) == pytest.approx(1) and best.overhang_mm2 == 0 and best.support_volume_mm3 == 0
     assert compared.now.up == (0, 0, 1) and compared.now.score > best.score
@@ -235,7 +237,7 @@ def test_directions_are_even_and_ranked_by_what_they_cost():
     assert best.height_mm == pytest.approx(whole.height_mm) and best.bed_contact_mm2 == pytest.approx(
         whole.bed_contact_mm2
     )
-    support = compare_directions(blob(), OverhangSettings(), CompareSettings(count=20, weights={"support": 1.0}))
+    support = compare_directions(blob(), OverhangSettings(), RankSettings(count=20, weights={"support": 1.0}))
     closer = hangs(blob(), up=support.best[0].up)
     assert support.best[0].support_volume_mm3 == pytest.approx(closer.support_volume_mm3, rel=0.05, abs=5)
 
@@ -244,7 +246,7 @@ def test_a_turned_copy_is_answered_alike():
     mesh = blob().joined(block((4, -2, -6), (16, 3, -2)))
     turn = rotation((1, -2, 0.7), 77.0)
     best = [
-        compare_directions(m, OverhangSettings(up=tuple(u)), CompareSettings(count=60)).best[0]
+        compare_directions(m, OverhangSettings(up=tuple(u)), RankSettings(count=60)).best[0]
         for m, u in ((mesh, (0.0, 0.0, 1.0)), (mesh.moved(mesh.vertices @ turn.T), turn @ [0.0, 0.0, 1.0]))
     ]
     assert best[1].overhang_mm2 == pytest.approx(best[0].overhang_mm2, rel=0.05)
@@ -254,17 +256,15 @@ def test_a_turned_copy_is_answered_alike():
 def test_what_falls_ranks_last_and_the_side_to_show_stays_free():
     # an arm far out: lying it stands, upright it falls
     arm = block((0, 0, 0), (6, 20, 30)).joined(block((5, 0, 26), (50, 20, 30)))
-    compared = compare_directions(arm, OverhangSettings(), CompareSettings(count=30, best=100))
+    compared = compare_directions(arm, OverhangSettings(), RankSettings(count=30, best=100))
     assert compared.now.falls and not compared.best[0].falls
     order = [d.falls for d in compared.best]
     assert order == sorted(order)
     assert not any(
-        d.falls for d in compare_directions(arm, OverhangSettings(habit="hangs"), CompareSettings(count=5)).best
+        d.falls for d in compare_directions(arm, OverhangSettings(habit="hangs"), RankSettings(count=5)).best
     )
     plate = mushroom(6.0, 14.0, 6.0)
-    shown = compare_directions(
-        plate, OverhangSettings(), CompareSettings(count=40, weights={"show": 1.0}, show=(0, 0, 1))
-    )
+    shown = compare_directions(plate, OverhangSettings(), RankSettings(count=40, weights={"show": 1.0}, show=(0, 0, 1)))
     assert shown.best[0].shown_mm2 == 0 and shown.best[0].up[2] > -0.9
 
 
@@ -279,10 +279,10 @@ def test_asks_and_models_that_make_no_sense():
         with pytest.raises(UsageError):
             hangs(box(), **asked)
     for compare in (
-        CompareSettings(count=0),
-        CompareSettings(count=5, weights={"colour": 1.0}),
-        CompareSettings(count=5, weights={"islands": 0.0}),
-        CompareSettings(count=5, best=0),
+        RankSettings(count=0),
+        RankSettings(count=5, weights={"colour": 1.0}),
+        RankSettings(count=5, weights={"islands": 0.0}),
+        RankSettings(count=5, best=0),
     ):
         with pytest.raises(UsageError):
             compare_directions(box(), OverhangSettings(), compare)

@@ -8,8 +8,9 @@ import pytest
 from bolvek.errors import WorkError
 from bolvek.formats import read_model, write_model
 from bolvek.formats.soup import Parts
-from bolvek.operations.split import SplitSettings, join, split, tags
+from bolvek.operations.split import join, split, tags
 from bolvek.report.record import Record
+from bolvek.settings.parts import SplitSettings
 from support import ball, box, shell_box
 
 

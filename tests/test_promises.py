@@ -15,8 +15,9 @@ from bolvek.errors import WorkError
 from bolvek.formats import read_model, write_model
 from bolvek.formats.safe import check_target
 from bolvek.kernels.cache import find_cache_folder, is_ours
-from bolvek.operations.drain import Drain, DrainSettings, drain
+from bolvek.operations.drain import drain
 from bolvek.report.record import Record
+from bolvek.settings.shape import Drain, DrainSettings
 from fool import bore, hollow_block, sphere, without
 from support import box, field, shell_box
 

@@ -9,17 +9,19 @@ from hypothesis import strategies as st
 
 import fool_walls  # noqa: F401
 from bolvek.analyses.cavities import find_cavities, find_ways
-from bolvek.analyses.proof import BORE, INNER, OUTER, ProofSettings, origin_from, prove
+from bolvek.analyses.proof import BORE, INNER, OUTER, origin_from, prove
 from bolvek.analyses.proof.liquid import judge_liquid, liquid_clause, measure_liquid
 from bolvek.analyses.shells import nest_exactly
 from bolvek.analyses.survey import survey
-from bolvek.analyses.thickness import WallSettings, edge_points, measure, measure_walls, sample_surface, wall_at
+from bolvek.analyses.thickness import edge_points, measure, measure_walls, sample_surface, wall_at
 from bolvek.demo.twin_lamp import BUBBLE_MM, LEFT_MM, NECK_MM, WALL_MM, twin_lamp
 from bolvek.errors import WorkError
 from bolvek.kernels.grid import watershed
 from bolvek.mesh import Mesh
-from bolvek.operations.drain import Drain, DrainSettings, cut_and_trace, drain, plan_bore
-from bolvek.operations.hollow import HollowSettings, hollow
+from bolvek.operations.drain import cut_and_trace, drain, plan_bore
+from bolvek.operations.hollow import hollow
+from bolvek.settings.measures import ProofSettings, WallSettings
+from bolvek.settings.shape import Drain, DrainSettings, HollowSettings
 from bolvek.spatial.isosurface import dense_surface
 from fool import bore, brick, composed, drained, hollow_block, sphere, turned, without
 from support import ball, blob, box, shell_box

@@ -14,9 +14,10 @@ from bolvek.errors import UsageError, WorkError
 from bolvek.formats import read_model, write_model
 from bolvek.jobs.prep import just_do
 from bolvek.mesh import Mesh
-from bolvek.operations.recast import RecastSettings, recast
-from bolvek.operations.slim import SlimSettings, slim_to
-from bolvek.operations.solid import SolidSettings, make_solid
+from bolvek.operations.recast import recast
+from bolvek.operations.slim import slim_to
+from bolvek.operations.solid import make_solid
+from bolvek.settings.repairs import RecastSettings, SlimSettings, SolidSettings
 from support import assert_sound, ball, box, shell_box
 
 

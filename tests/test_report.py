@@ -8,18 +8,18 @@ import sys
 import numpy as np
 import pytest
 
-from bolvek.analyses.proof import ProofSettings, prove
+from bolvek.analyses.proof import prove
 from bolvek.errors import BolvekError, FileError, UsageError, WorkError
 from bolvek.formats import write_model
-from bolvek.jobs.prep import PrepSettings, prep_file
-from bolvek.operations.drain import PlaceSettings
-from bolvek.operations.hollow import HollowSettings
-from bolvek.operations.scale import ScaleSettings
+from bolvek.jobs.prep import prep_file
 from bolvek.report.pictures.plain import model_caption, picture
 from bolvek.report.pictures.raster import render
 from bolvek.report.pictures.view import CutPlane, View, cut_through
 from bolvek.report.words import proof as words
+from bolvek.settings.measures import ProofSettings
+from bolvek.settings.parts import ScaleSettings
 from bolvek.report.words.prep import STEPS
+from bolvek.settings.shape import HollowSettings, PlaceSettings, PrepSettings
 from bolvek.units import length_text, point_text
 from support import ball, blob, box, shell_box
 

@@ -5,14 +5,16 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from bolvek.analyses.proof import ProofSettings, prove
+from bolvek.analyses.proof import prove
 from bolvek.analyses.soundness import find_defects
 from bolvek.errors import FileError, WorkError
 from bolvek.formats import read_model
 from bolvek.formats.stl import stl_bytes
 from bolvek.mesh import Mesh
-from bolvek.operations.drain import Drain, DrainSettings, PlaceSettings, cut_bores, drain, place_drains
-from bolvek.operations.hollow import HollowSettings, hollow
+from bolvek.operations.drain import cut_bores, drain, place_drains
+from bolvek.operations.hollow import hollow
+from bolvek.settings.measures import ProofSettings
+from bolvek.settings.shape import Drain, DrainSettings, HollowSettings, PlaceSettings
 from support import assert_sound, ball, blob, box, field, shell_box
 
 

@@ -11,9 +11,10 @@ from bolvek.demo.lantern_set import lantern_set
 from bolvek.errors import FileError, UsageError, WorkError
 from bolvek.formats import read_model, write_model
 from bolvek.mesh import Mesh
-from bolvek.operations.pose import PoseSettings, largest_flat, pose, rotation, turn_onto
-from bolvek.operations.scale import ScaleSettings, scale, scale_together
+from bolvek.operations.pose import largest_flat, pose, rotation, turn_onto
+from bolvek.operations.scale import scale, scale_together
 from bolvek.profiles import load_profiles
+from bolvek.settings.parts import PoseSettings, ScaleSettings
 from support import ball, blob, box
 
 PLANK = box((1, 2, 3), (11, 42, 8))

@@ -9,10 +9,12 @@ from bolvek.analyses.soundness import find_defects
 from bolvek.errors import WorkError
 from bolvek.formats import read_model, write_model
 from bolvek.operations.fuse import fuse_parts
-from bolvek.operations.plinth import PlinthSettings, add_plinth, smallest_circle
+from bolvek.operations.plinth import add_plinth, smallest_circle
 from bolvek.operations.refine import refine
-from bolvek.operations.smooth import Region, SmoothSettings, smooth
+from bolvek.operations.smooth import smooth
 from bolvek.report.record import Record
+from bolvek.settings.parts import PlinthSettings
+from bolvek.settings.repairs import Region, SmoothSettings
 from support import assert_sound, ball, box
 
 

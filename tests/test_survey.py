@@ -8,7 +8,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from bolvek.analyses.survey import SurveySettings, isolated, survey
+from bolvek.analyses.survey import isolated, survey
 from bolvek.analyses.survey.judgement import guess_units, judge
 from bolvek.demo.lantern_set import lantern_set
 from bolvek.demo.pieces import block, globe, sheet, turned
@@ -16,6 +16,7 @@ from bolvek.demo.troubled import cloud_tile, dragon_bracket, finial
 from bolvek.errors import UsageError, WorkError
 from bolvek.formats import read_model, write_model
 from bolvek.mesh import Mesh
+from bolvek.settings.measures import SurveySettings
 from slow_survey import SlowSurvey
 from support import ball, box, pricked_ball, shell_box
 

@@ -17,11 +17,12 @@ from bolvek.operations.fuse import fuse_parts, parts_of
 from bolvek.operations.fuse.arrange import COMMON, DIFFERENCE, UNION
 from bolvek.operations.fuse.unite import unite
 from bolvek.operations.refine import refine
-from bolvek.operations.thicken import ThickenSettings, thicken
+from bolvek.operations.thicken import thicken
 from bolvek.operations.thicken.cover import cover
 from bolvek.operations.thicken.fit import as_solid
 from bolvek.operations.thicken.offset import offset
 from bolvek.operations.thicken.solid import depth_of
+from bolvek.settings.repairs import ThickenSettings
 from skins import bowl, creased, grid, hairpin, made_thick, moebius, noisy, ragged, spiral
 from support import assert_sound, ball, box
 

@@ -5,12 +5,13 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from bolvek.analyses.thickness import WallSettings, measure, measure_walls, sample_surface, wall_at
+from bolvek.analyses.thickness import measure, measure_walls, sample_surface, wall_at
 from bolvek.demo.measured import GOURD_WALL_MM, gourd
 from bolvek.demo.pieces import block, globe, sheet, turned
 from bolvek.errors import UsageError, WorkError
 from bolvek.mesh import Mesh
 from bolvek.operations.pose import rotation
+from bolvek.settings.measures import WallSettings
 from support import ball, blob, box, shell_box
 
 FINE = 128

@@ -7,9 +7,9 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from bolvek.analyses.overhangs import OverhangSettings, find_overhangs
-from bolvek.analyses.overhangs.directions import CompareSettings, compare_directions
-from bolvek.analyses.thickness import WallSettings, measure_walls, surfaces_along
+from bolvek.analyses.overhangs import find_overhangs
+from bolvek.analyses.overhangs.directions import compare_directions
+from bolvek.analyses.thickness import measure_walls, surfaces_along
 from bolvek.demo.measured import lattice_shade
 from bolvek.demo.pieces import block
 from bolvek.errors import WorkError
@@ -18,6 +18,7 @@ from bolvek.mesh import Mesh
 from bolvek.report.tables import face_table
 from bolvek.report.words.overhangs import direction_rows, overhang_rows
 from bolvek.report.words.walls import wall_rows
+from bolvek.settings.measures import OverhangSettings, RankSettings, WallSettings
 from support import box
 
 
@@ -64,7 +65,7 @@ def test_overhang_and_direction_rows():
     area = [float(mesh.face_areas[kind == k].sum()) for k in range(5)]
     assert area[1] == pytest.approx(plan.bed_contact_mm2)
     assert sum(area[2:]) == pytest.approx(plan.overhang_mm2)
-    compared = compare_directions(mesh, OverhangSettings(), CompareSettings(count=10, best=2))
+    compared = compare_directions(mesh, OverhangSettings(), RankSettings(count=10, best=2))
     rows = direction_rows(compared)
     assert [name.strip() for name, _ in rows] == ["compared", "1", "2", "as it is"]
     assert "overhang 1, islands 1, support 1, height 0.3, contact 0.3" in rows[0][1]
@@ -109,7 +110,7 @@ def test_any_soup_is_measured_or_refused_in_one_sentence(triangles, size, noise,
     for work in (
         lambda: measure_walls(mesh, WallSettings(min_mm=0.5 * size, gap_mm=size)),
         lambda: find_overhangs(mesh, OverhangSettings(up=up, layer_mm=0.1 * size)),
-        lambda: compare_directions(mesh, OverhangSettings(), CompareSettings(count=3)),
+        lambda: compare_directions(mesh, OverhangSettings(), RankSettings(count=3)),
     ):
         try:
             found = work()

@@ -14,12 +14,11 @@ from bolvek.demo.leaf import maple_leaf
 from bolvek.demo.troubled import cloud_tile, dragon_bracket, finial
 from bolvek.errors import BolvekError
 from bolvek.formats import read_model, write_model
-from bolvek.jobs.prep import PrepSettings, prep
+from bolvek.jobs.prep import prep
 from bolvek.mesh import Mesh
-from bolvek.operations.drain import PlaceSettings
-from bolvek.operations.hollow import HollowSettings
-from bolvek.operations.scale import ScaleSettings
-from bolvek.operations.solid import SolidSettings
+from bolvek.settings.parts import ScaleSettings
+from bolvek.settings.repairs import SolidSettings
+from bolvek.settings.shape import HollowSettings, PlaceSettings, PrepSettings
 from support import assert_sound, ball, box, shell_box
 
 ASKED = PrepSettings(

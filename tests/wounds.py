@@ -11,7 +11,8 @@ import numpy as np
 
 from bolvek.analyses.soundness import find_defects
 from bolvek.mesh import Mesh
-from bolvek.operations.mend import MendSettings, mend
+from bolvek.operations.mend import mend
+from bolvek.settings.repairs import MendSettings
 from support import ball, blob, field
 
 

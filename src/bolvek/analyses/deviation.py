@@ -12,10 +12,12 @@ from bolvek.analyses.shells import find_openings, model_volume
 from bolvek.analyses.thickness import sample_surface
 from bolvek.analyses.zones import Zone, group_faces, zones
 from bolvek.arrays import Bools, Floats, Ints
-from bolvek.errors import UsageError
 from bolvek.kernels.surface import topology as kernels
 from bolvek.mesh import Mesh
+from bolvek.settings.measures import CompareSettings
 from bolvek.units import as_triple
+
+_PLAIN = CompareSettings()
 
 Triple = tuple[float, float, float]
 
@@ -26,18 +28,6 @@ MOVED_SHARE = 1e-6
 """A place counts as moved when it is farther off than this share of the longest side: what rounding alone does not."""
 
 _MOST_ZONES = 200
-
-
-@dataclass(frozen=True, kw_only=True)
-class CompareSettings:
-    """How far apart (mm) changed faces are sampled; None: see `SPACING_SHARE`."""
-
-    spacing_mm: float | None = None
-
-    def check(self) -> None:
-        """Raise UsageError for a spacing that is none."""
-        if self.spacing_mm is not None and not (self.spacing_mm > 0 and np.isfinite(self.spacing_mm)):
-            raise UsageError(f"--spacing must be more than 0, not {self.spacing_mm:g}")
 
 
 @dataclass(frozen=True)
@@ -91,7 +81,7 @@ class Compared:
     off_mm: Floats
 
 
-def compare(old: Mesh, new: Mesh, settings: CompareSettings = CompareSettings()) -> tuple[CompareRecord, Compared]:
+def compare(old: Mesh, new: Mesh, settings: CompareSettings = _PLAIN) -> tuple[CompareRecord, Compared]:
     """Compare two meshes. Raises UsageError, or WorkError where the spacing would give too many samples."""
     settings.check()
     match_old, match_new, alike = _matched(old, new)

@@ -35,9 +35,10 @@ def command(models: tuple[Path, ...], output: Path | None, tools: tuple[Path, ..
     from bolvek.cli.base.run import Run, run
     from bolvek.cli.fuse import fused_outcome
     from bolvek.formats import read_model
-    from bolvek.operations.fuse import FuseSettings, carve, gather, gather_all
-    from bolvek.operations.recast import RecastSettings
+    from bolvek.operations.fuse import carve, gather, gather_all
     from bolvek.report.words.fuse import fuse_text
+    from bolvek.settings.parts import FuseSettings
+    from bolvek.settings.repairs import RecastSettings
 
     asked, anew = Asked(**shared), RecastSettings() if again else None
     settings = FuseSettings()

@@ -30,12 +30,13 @@ def command(old: Path, new: Path, within: float | None, spacing: float | None, *
       bolvek compare finial.stl finial.mend.stl --picture changes.png
       bolvek compare scan.ply slim.stl --within 0.05mm
     """
-    from bolvek.analyses.deviation import CompareSettings, compare
+    from bolvek.analyses.deviation import compare
     from bolvek.analyses.finding import Finding
     from bolvek.cli.base.run import Outcome, Run, run
     from bolvek.formats import read_model
     from bolvek.report.pictures.results import compare_result
     from bolvek.report.words.compare import compare_line, compare_rows, far_text
+    from bolvek.settings.measures import CompareSettings
     from bolvek.units import length_text
 
     if within is not None and not within >= 0:

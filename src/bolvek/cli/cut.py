@@ -109,8 +109,9 @@ def command(
       bolvek cut carp.hollow.stl --at z=45mm --lip
     """
     from bolvek.cli.base.run import Run, run
-    from bolvek.operations.pieces import CutSettings, LipSettings, PegSettings, room_within
+    from bolvek.operations.pieces import CutSettings, room_within
     from bolvek.profiles import load_profiles
+    from bolvek.settings.parts import LipSettings, PegSettings
 
     asked = Asked(**shared)
     room = room_within(load_profiles().printer(to_fit).build_mm, margin) if to_fit is not None else None

@@ -22,7 +22,8 @@ if TYPE_CHECKING:
     from bolvek.cli.base.run import Outcome, Steps
     from bolvek.formats import Model
     from bolvek.mesh import Mesh
-    from bolvek.operations.drain import AutoSettings, Bore, Drain, DrainRecord, PlugSettings
+    from bolvek.operations.drain import Bore, DrainRecord
+    from bolvek.settings.shape import AutoSettings, Drain, PlugSettings
 
 _USUAL = 0
 """What --auto is when no number follows it."""
@@ -122,8 +123,8 @@ def command(
     """
     from bolvek.cli.base.run import Run, run
     from bolvek.formats.folder import check_folder
-    from bolvek.operations.drain import DrainSettings, PlugSettings
     from bolvek.report.words.drain import drain_text, flood_text
+    from bolvek.settings.shape import DrainSettings, PlugSettings
 
     asked = Asked(**shared)
     if auto is not None and places:
@@ -176,8 +177,8 @@ def _by_hand(
     depths: tuple[float, ...],
     printer: str | None,
 ) -> "tuple[Drain, ...]":
-    from bolvek.operations.drain import Drain
     from bolvek.profiles import limits
+    from bolvek.settings.shape import Drain
 
     _, least_wall = limits(printer)
 
@@ -205,8 +206,8 @@ def _by_flood(
     only_within: tuple[Any, ...],
     printer: str | None,
 ) -> "AutoSettings":
-    from bolvek.operations.drain import AutoSettings, PlaceSettings
     from bolvek.profiles import limits
+    from bolvek.settings.shape import AutoSettings, PlaceSettings
 
     least_drain, least_wall = limits(printer)
     diameter = diameters[0] if diameters else max(_DIAMETER_MM, least_drain)
@@ -225,8 +226,9 @@ def _by_flood(
 
 def _cut(mesh: "Mesh", settings: Any, sides: int, step: "Steps") -> "tuple[Mesh, DrainRecord, list[Drain], list[Bore]]":
     """The drained mesh (the same where nothing stays), the record, and the holes with their bores."""
-    from bolvek.operations.drain import AutoSettings, DrainSettings, cut_bores, drain, place_by_flood, plan_bore
+    from bolvek.operations.drain import cut_bores, drain, place_by_flood, plan_bore
     from bolvek.operations.drain.cut import check_drillable, no_holes
+    from bolvek.settings.shape import AutoSettings, DrainSettings
 
     if not isinstance(settings, AutoSettings):
         made, record = step("drain", lambda: drain(mesh, settings))

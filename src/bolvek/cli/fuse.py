@@ -41,9 +41,10 @@ def command(
     from bolvek.cli.base.run import Run, run
     from bolvek.formats import read_model
     from bolvek.jobs.files import expand
-    from bolvek.operations.fuse import FuseSettings, fuse, gather_all
-    from bolvek.operations.recast import RecastSettings
+    from bolvek.operations.fuse import fuse, gather_all
     from bolvek.report.words.fuse import fuse_text
+    from bolvek.settings.parts import FuseSettings
+    from bolvek.settings.repairs import RecastSettings
 
     asked, anew = Asked(**shared), RecastSettings() if again else None
     settings = FuseSettings(reach_mm=reach, fill_voids=fill_voids)

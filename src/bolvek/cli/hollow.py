@@ -50,8 +50,9 @@ def command(
       bolvek hollow carp.stl lid.stl --wall 0.08in --grid 0.4mm -o out/
     """
     from bolvek.cli.base.run import Run, remade, run
-    from bolvek.operations.hollow import HollowSettings, hollow
+    from bolvek.operations.hollow import hollow
     from bolvek.report.words.hollow import hollow_text
+    from bolvek.settings.shape import HollowSettings
 
     settings = HollowSettings(wall_mm=wall, grid_mm=grid, slim=not no_slim, keep_pockets=keep_pockets, room_mm=room)
 

@@ -20,10 +20,11 @@ from bolvek.cli.base.types import LENGTH, PATH, PLACE, Parsed
 from bolvek.errors import UsageError
 
 if TYPE_CHECKING:
-    from bolvek.analyses.layers import LayerRecord, LayerView, Making
+    from bolvek.analyses.layers import LayerRecord, LayerView
     from bolvek.cli.base.run import Outcome, Steps
     from bolvek.formats import Model
     from bolvek.profiles import Material, Printer
+    from bolvek.settings.measures import Making
 
 _HOLES = 3
 """Of how many pools it is told what a hole would free."""
@@ -86,12 +87,13 @@ def command(
       bolvek layers gourd.stl --at 12.4mm --at 30mm --picture two.png --csv gourd.csv
     """
     from bolvek.analyses.columns import hole_beneath
-    from bolvek.analyses.layers import LayerSettings, read_layers
+    from bolvek.analyses.layers import read_layers
     from bolvek.cli.base.options import scaling_of
     from bolvek.cli.base.run import Run, run
     from bolvek.cli.base.scaled import measured, scaled_model
     from bolvek.formats.folder import check_folder
     from bolvek.profiles import limits, load_profiles
+    from bolvek.settings.measures import LayerSettings
 
     profiles = load_profiles()
     known = profiles.printer(printer) if printer is not None else None
@@ -142,7 +144,7 @@ def command(
 
 
 def _making(known: "Printer | None", material: "Material", price: tuple[float, str] | None) -> "Making":
-    from bolvek.analyses.layers import Making
+    from bolvek.settings.measures import Making
 
     per = {price[1]: price[0]} if price else {}
     making = Making(

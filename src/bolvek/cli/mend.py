@@ -14,7 +14,7 @@ if TYPE_CHECKING:
     from bolvek.cli.base.run import Outcome, Steps
     from bolvek.formats import Model, Parts
     from bolvek.mesh import Mesh
-    from bolvek.operations.mend import MendSettings
+    from bolvek.settings.repairs import MendSettings
 
 _STEPS = "weld, drop, separate, orient, buried, close, mirror, crossings"
 
@@ -86,11 +86,12 @@ def command(
     """
     from bolvek.cli.base.run import Outcome, Run, run
     from bolvek.formats.safe import keeps_parts
-    from bolvek.operations.mend import STYLES, MendSettings, mend, origin_parts
+    from bolvek.operations.mend import mend, origin_parts
     from bolvek.report.pictures.results import compare_result
     from bolvek.report.words.compare import compare_line
     from bolvek.report.words.files import model_text
     from bolvek.report.words.mend import mend_findings, mend_line, mend_rows, repairs_text
+    from bolvek.settings.repairs import STYLES, MendSettings
 
     asked = Asked(**shared)
     settings = MendSettings(

@@ -55,10 +55,11 @@ def command(
       bolvek overhangs carp.stl --printer small-resin --compare-up 200 --sheet ways.png
     """
     from bolvek.analyses.overhangs import find_overhangs
-    from bolvek.analyses.overhangs.directions import CompareSettings, compare_directions, faces_in_directions
+    from bolvek.analyses.overhangs.directions import compare_directions, faces_in_directions
     from bolvek.cli.base.options import scaling_of
     from bolvek.cli.base.run import Run, run
     from bolvek.cli.base.scaled import measured, scaled_model
+    from bolvek.settings.measures import RankSettings
 
     settings = settings_for(
         printer, angle=angle, up=up, layer=layer, habit=habit, bridge_most=bridge_most, spacing=spacing
@@ -67,7 +68,7 @@ def command(
     weights = weights_for(weigh, settings.habit, show=show is not None)
     compare = None
     if compare_up is not None:
-        compare = CompareSettings(count=compare_up, weights=weights, best=best, show=show)
+        compare = RankSettings(count=compare_up, weights=weights, best=best, show=show)
     elif weigh or sheet or show:
         raise UsageError("--weigh, --show and --sheet go with --compare-up N")
     scaling, asked = scaling_of(height, longest, by), Asked(**shared)

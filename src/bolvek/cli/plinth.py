@@ -54,9 +54,10 @@ def command(
     """
     from bolvek.cli.base.run import Run, remade, run
     from bolvek.cli.base.scaled import finding_rows
-    from bolvek.operations.plinth import PlinthSettings, add_plinth
-    from bolvek.operations.pose import PoseSettings, pose
+    from bolvek.operations.plinth import add_plinth
+    from bolvek.operations.pose import pose
     from bolvek.report.words.plinth import plinth_rows, plinth_text
+    from bolvek.settings.parts import PlinthSettings, PoseSettings
 
     asked = Asked(**shared)
     settings = PlinthSettings(shape=shape, height_mm=height, margin_mm=margin, sink_mm=sink, chamfer_mm=chamfer)

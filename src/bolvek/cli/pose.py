@@ -90,17 +90,19 @@ def command(
       bolvek pose carp.stl --tilt 30,90 --drop
       bolvek pose shade.stl --best 1 --printer filament-bed
     """
-    from bolvek.analyses.overhangs.directions import CompareSettings, compare_directions
+    from bolvek.analyses.overhangs.directions import compare_directions
     from bolvek.cli.base.run import Run, remade, run
-    from bolvek.operations.pose import PoseSettings, pose
+    from bolvek.operations.pose import pose
     from bolvek.report.words.pose import pose_text
+    from bolvek.settings.measures import RankSettings
+    from bolvek.settings.parts import PoseSettings
 
     if best is not None and (up is not None or lay is not None or lay_largest):
         raise UsageError("--best chooses what is up; it goes with none of --up, --lay, --lay-largest")
     directions = settings_for(printer, angle=angle, layer=layer, habit=habit, bridge_most=bridge_most)
     directions.check()
     weights = weights_for(weigh, directions.habit, show=show is not None)
-    compare = CompareSettings(
+    compare = RankSettings(
         count=100 if compare_up is None else compare_up, weights=weights, best=max(best or 1, 5), show=show
     )
     compare.check()

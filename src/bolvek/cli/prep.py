@@ -107,18 +107,16 @@ def command(
     from bolvek.cli.base.scaled import finding_rows
     from bolvek.formats.folder import check_folder
     from bolvek.jobs.plugs import write_plugs
-    from bolvek.jobs.prep import PrepSettings, prep, prep_plan, prep_start
-    from bolvek.operations.drain import PlaceSettings, PlugSettings
-    from bolvek.operations.hollow import HollowSettings
-    from bolvek.operations.mend import MendSettings
-    from bolvek.operations.scale import ScaleSettings
-    from bolvek.operations.solid import SolidSettings
+    from bolvek.jobs.prep import prep, prep_plan, prep_start
     from bolvek.profiles import limits
     from bolvek.report.pictures.results import proof_result
     from bolvek.report.words.drain import plug_rows
     from bolvek.report.words.prep import STEPS
     from bolvek.report.words.proof import proof_line, proof_text, proof_verdict
     from bolvek.report.words.solid import plan_rows
+    from bolvek.settings.parts import ScaleSettings
+    from bolvek.settings.repairs import MendSettings, SolidSettings
+    from bolvek.settings.shape import HollowSettings, PlaceSettings, PlugSettings, PrepSettings
     from bolvek.units import length_text
 
     asked, scaling = Asked(**shared), None

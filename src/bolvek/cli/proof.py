@@ -59,7 +59,7 @@ def command(
       bolvek proof out/carp.stl --wall 2mm
       bolvek proof hollow.stl --before carp.stl --printer small-resin --picture proof.png
     """
-    from bolvek.analyses.proof import ProofSettings, examine, origin_from
+    from bolvek.analyses.proof import examine, origin_from
     from bolvek.cli.base.run import Outcome, Run, run
     from bolvek.cli.base.scaled import finding_rows
     from bolvek.formats import read_model
@@ -67,6 +67,7 @@ def command(
     from bolvek.report.pictures.results import proof_result
     from bolvek.report.words.files import model_text
     from bolvek.report.words.proof import proof_line, proof_text, proof_verdict
+    from bolvek.settings.measures import ProofSettings
 
     asked = Asked(**shared)
     least_of_printer, wall_of_printer = limits(printer)

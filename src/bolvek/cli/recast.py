@@ -14,7 +14,7 @@ from bolvek.units import area_text, length_text, parse_length
 if TYPE_CHECKING:
     from bolvek.cli.base.run import Outcome, Steps
     from bolvek.formats import Model
-    from bolvek.operations.recast import RecastSettings
+    from bolvek.settings.repairs import RecastSettings
 
 
 def _ways(text: str | None) -> tuple[str, tuple[float, ...]]:
@@ -77,8 +77,9 @@ def command(
     from bolvek.analyses.shells import counted_once
     from bolvek.cli.base.run import Run, remade, run
     from bolvek.cli.base.scaled import finding_rows
-    from bolvek.operations.recast import RecastSettings, recast
+    from bolvek.operations.recast import recast
     from bolvek.report.words.recast import not_enclosed, recast_findings, recast_rows, recast_text
+    from bolvek.settings.repairs import RecastSettings
 
     asked = Asked(**shared)
     settings = RecastSettings(

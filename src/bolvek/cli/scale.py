@@ -70,9 +70,10 @@ def command(
       bolvek scale carp.stl --percent 101.5,101.5,100.8
     """
     from bolvek.cli.base.run import Run, remade, run
-    from bolvek.operations.scale import ScaleSettings, find_factors, scale_by
+    from bolvek.operations.scale import find_factors, scale_by
     from bolvek.profiles import load_profiles
     from bolvek.report.words.scale import scale_text
+    from bolvek.settings.parts import ScaleSettings
 
     if by is not None and percent is not None:
         raise UsageError("give --by or --percent, not both")

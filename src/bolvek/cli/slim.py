@@ -42,8 +42,9 @@ def command(
     from bolvek.analyses.soundness import find_defects
     from bolvek.cli.base.run import Run, remade, run
     from bolvek.errors import WorkError
-    from bolvek.operations.slim import SlimSettings, slim_to
+    from bolvek.operations.slim import slim_to
     from bolvek.report.words.recast import slim_text
+    from bolvek.settings.repairs import SlimSettings
 
     settings = SlimSettings(within_mm=within, triangles=triangles, ratio=ratio, megabytes=megabytes)
 

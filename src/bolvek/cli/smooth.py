@@ -14,12 +14,12 @@ from bolvek.units import parse_length, parse_point
 if TYPE_CHECKING:
     from bolvek.cli.base.run import Outcome, Steps
     from bolvek.formats import Model
-    from bolvek.operations.smooth import Region
+    from bolvek.settings.repairs import Region
 
 
 def parse_region(text: str) -> "Region":
     """A ball as in "10,0,5:8mm", a box as in "0,0,0:10,10,10", or what is near open rims as in "rim:3mm"."""
-    from bolvek.operations.smooth import Region
+    from bolvek.settings.repairs import Region
 
     first, colon, second = text.partition(":")
     if not colon:
@@ -75,8 +75,9 @@ def command(
     """
     from bolvek.cli.base.run import Run, remade, run
     from bolvek.cli.base.scaled import finding_rows
-    from bolvek.operations.smooth import SmoothSettings, smooth
+    from bolvek.operations.smooth import smooth
     from bolvek.report.words.smooth import smooth_rows, smooth_text
+    from bolvek.settings.repairs import SmoothSettings
 
     asked = Asked(**shared)
     settings = SmoothSettings(most_mm=most, keep_edges_deg=keep_edges, passes=passes, within=within, least_mm=least)

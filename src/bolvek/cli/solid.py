@@ -21,7 +21,7 @@ from bolvek.errors import UsageError
 if TYPE_CHECKING:
     from bolvek.cli.base.run import Outcome, Steps
     from bolvek.formats import Model
-    from bolvek.operations.solid import SolidSettings
+    from bolvek.settings.repairs import SolidSettings
 
 
 @click.command("solid")
@@ -67,10 +67,10 @@ def command(
     from bolvek.cli.base.changes import draw_changes
     from bolvek.cli.base.run import Outcome, Run, remade, run
     from bolvek.cli.base.scaled import finding_rows
-    from bolvek.operations.slim import SlimSettings
-    from bolvek.operations.solid import SolidSettings, make_solid, plan_solid
+    from bolvek.operations.solid import make_solid, plan_solid
     from bolvek.profiles import limits
     from bolvek.report.words.solid import SOLID_STEPS, plan_rows, solid_verdict
+    from bolvek.settings.repairs import SlimSettings, SolidSettings
 
     asked = Asked(**shared)
     slimming = None

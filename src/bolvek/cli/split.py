@@ -44,8 +44,9 @@ def command(
     from bolvek.cli.base.run import Outcome, Run, run
     from bolvek.cli.base.scaled import finding_rows
     from bolvek.cli.base.several import write_several
-    from bolvek.operations.split import SplitSettings, named, split, tags
+    from bolvek.operations.split import named, split, tags
     from bolvek.report.words.split import split_rows, split_text
+    from bolvek.settings.parts import SplitSettings
 
     asked = Asked(**shared)
     settings = SplitSettings(by=by, least_mm=least, gather=gather, largest=largest)

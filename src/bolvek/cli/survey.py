@@ -44,13 +44,14 @@ def command(
       bolvek survey downloads/ --json survey.json
       bolvek survey tile.ply --isolate trouble.obj
     """
-    from bolvek.analyses.survey import SurveySettings, isolated, judge, survey
+    from bolvek.analyses.survey import isolated, judge, survey
     from bolvek.cli.base.run import Outcome, Run, run
     from bolvek.formats import write_model
     from bolvek.formats.safe import check_suffix
     from bolvek.profiles import load_profiles
     from bolvek.report.words.files import written_text
     from bolvek.report.words.survey import survey_line, survey_rows
+    from bolvek.settings.measures import SurveySettings
 
     asked = Asked(**shared)
     settings = SurveySettings(near_mm=near, sliver_mm=sliver, knife_deg=knife)

@@ -73,10 +73,11 @@ def command(
       bolvek thicken gourd.stl --at-least 1mm --side out
     """
     from bolvek.cli.base.run import Run, remade, run
-    from bolvek.operations.thicken import ThickenSettings, thicken
+    from bolvek.operations.thicken import thicken
     from bolvek.profiles import limits
     from bolvek.report.pictures.results import thicken_result
     from bolvek.report.words.thicken import thicken_findings, thicken_rows, thicken_text, thicken_verdict
+    from bolvek.settings.repairs import ThickenSettings
 
     _, least_wall = limits(printer)
     settings = ThickenSettings(

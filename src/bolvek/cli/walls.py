@@ -55,11 +55,12 @@ def command(
       bolvek walls gourd.stl --min 1.2mm --picture walls.png
       bolvek walls lid.stl --printer small-resin --height 40mm --gap 0.3mm
     """
-    from bolvek.analyses.thickness import WallSettings, measure_walls
+    from bolvek.analyses.thickness import measure_walls
     from bolvek.cli.base.options import scaling_of
     from bolvek.cli.base.run import Run, run
     from bolvek.cli.base.scaled import measured, scaled_model
     from bolvek.profiles import load_profiles
+    from bolvek.settings.measures import WallSettings
 
     if least is not None and printer is not None:
         raise UsageError("give --min or --printer, not both")

@@ -7,11 +7,11 @@ from pathlib import Path
 from bolvek.demo.lantern_post import lantern_post
 from bolvek.formats import read_model, write_model
 from bolvek.formats.safe import write_bytes
-from bolvek.operations.drain import AutoSettings, DrainSettings, PlaceSettings, cut_bores, place_by_flood
-from bolvek.operations.fuse import FuseSettings, fuse, gather
-from bolvek.operations.pieces import CutSettings, PegSettings, cut, plan_fit, room_within
-from bolvek.operations.plinth import PlinthSettings, add_plinth
-from bolvek.operations.smooth import SmoothSettings, smooth
+from bolvek.operations.drain import cut_bores, place_by_flood
+from bolvek.operations.fuse import fuse, gather
+from bolvek.operations.pieces import CutSettings, cut, plan_fit, room_within
+from bolvek.operations.plinth import add_plinth
+from bolvek.operations.smooth import smooth
 from bolvek.profiles import load_profiles
 from bolvek.report.pictures.before import before_after
 from bolvek.report.pictures.pieces import pieces_picture
@@ -22,6 +22,9 @@ from bolvek.report.words.drain import flood_text
 from bolvek.report.words.fuse import fuse_text
 from bolvek.report.words.plinth import plinth_text
 from bolvek.report.words.smooth import smooth_text
+from bolvek.settings.parts import FuseSettings, PegSettings, PlinthSettings
+from bolvek.settings.repairs import SmoothSettings
+from bolvek.settings.shape import AutoSettings, DrainSettings, PlaceSettings
 
 FINIAL_REACH_MM = 1.0
 """The ball on its top hovers by less; the ring around it by more: it is meant to."""

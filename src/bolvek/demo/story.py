@@ -7,12 +7,12 @@ from pathlib import Path
 from typing import Any
 
 from bolvek.analyses.deviation import compare
-from bolvek.analyses.layers import LayerSettings, Making, read_layers
-from bolvek.analyses.overhangs import OverhangSettings, find_overhangs
+from bolvek.analyses.layers import read_layers
+from bolvek.analyses.overhangs import find_overhangs
 from bolvek.analyses.overhangs.directions import compare_directions, faces_in_directions
-from bolvek.analyses.proof import ProofSettings, examine
-from bolvek.analyses.survey import SurveySettings, judge, survey
-from bolvek.analyses.thickness import WallSettings, measure_walls
+from bolvek.analyses.proof import examine
+from bolvek.analyses.survey import judge, survey
+from bolvek.analyses.thickness import measure_walls
 from bolvek.demo.carp import carp
 from bolvek.demo.lantern_set import UNIT, lantern_set
 from bolvek.demo.leaf import maple_leaf
@@ -30,21 +30,13 @@ from bolvek.formats import check_target, read_model, write_model
 from bolvek.formats.folder import check_folder
 from bolvek.formats.safe import write_bytes
 from bolvek.jobs.plugs import write_plugs
-from bolvek.jobs.prep import PrepSettings, prep_file
+from bolvek.jobs.prep import prep_file
 from bolvek.mesh import Mesh
-from bolvek.operations.drain import (
-    AutoSettings,
-    DrainSettings,
-    PlaceSettings,
-    PlugSettings,
-    cut_bores,
-    place_by_flood,
-)
-from bolvek.operations.hollow import HollowSettings
+from bolvek.operations.drain import cut_bores, place_by_flood
 from bolvek.operations.mend import mend
-from bolvek.operations.recast import RecastSettings, recast
-from bolvek.operations.scale import ScaleSettings, scale_together
-from bolvek.operations.thicken import ThickenSettings, thicken
+from bolvek.operations.recast import recast
+from bolvek.operations.scale import scale_together
+from bolvek.operations.thicken import thicken
 from bolvek.profiles import load_profiles
 from bolvek.report.pictures.layers import layers_picture
 from bolvek.report.pictures.overhangs import directions_picture, overhangs_picture
@@ -68,6 +60,17 @@ from bolvek.report.words.recast import recast_text
 from bolvek.report.words.scale import scale_text
 from bolvek.report.words.survey import survey_line
 from bolvek.report.words.thicken import thicken_text
+from bolvek.settings.measures import (
+    LayerSettings,
+    Making,
+    OverhangSettings,
+    ProofSettings,
+    SurveySettings,
+    WallSettings,
+)
+from bolvek.settings.parts import ScaleSettings
+from bolvek.settings.repairs import RecastSettings, ThickenSettings
+from bolvek.settings.shape import AutoSettings, DrainSettings, HollowSettings, PlaceSettings, PlugSettings, PrepSettings
 from bolvek.units import size_text
 
 PREP = PrepSettings(

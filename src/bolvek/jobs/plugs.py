@@ -7,7 +7,8 @@ from pathlib import Path
 from bolvek.formats.folder import write_folder
 from bolvek.formats.stl import stl_bytes
 from bolvek.mesh import Mesh
-from bolvek.operations.drain import Bore, Drain, PlugRecord, PlugSettings, make_plug
+from bolvek.operations.drain import Bore, PlugRecord, make_plug
+from bolvek.settings.shape import Drain, PlugSettings
 
 
 def write_plugs(

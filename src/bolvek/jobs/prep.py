@@ -11,8 +11,7 @@ import numpy as np
 
 from bolvek.analyses.cavities import Cavities, Chamber, default_ball_mm
 from bolvek.analyses.finding import Finding
-from bolvek.analyses.proof import INNER, OUTER, ProofRecord, ProofSettings, examine, origin_by_source
-from bolvek.analyses.thickness import wall_tolerance_mm
+from bolvek.analyses.proof import INNER, OUTER, ProofRecord, examine, origin_by_source
 from bolvek.arrays import Floats, Ints8, Ints32
 from bolvek.errors import WorkError
 from bolvek.formats import check_target, read_model, write_model
@@ -20,21 +19,21 @@ from bolvek.formats.registry import Model
 from bolvek.mesh import Mesh
 from bolvek.operations.drain import (
     AutoRecord,
-    AutoSettings,
     DrainRecord,
-    DrainSettings,
     GivenUp,
     Placed,
-    PlaceSettings,
     cut_and_trace,
     place_by_flood,
     place_drains,
     place_in_chamber,
 )
-from bolvek.operations.hollow import HollowRecord, HollowSettings, NoCavityError, check_hollowable, hollow
-from bolvek.operations.mend import MendRecord, MendSettings, mend
-from bolvek.operations.scale import ScaleRecord, ScaleSettings, scale
-from bolvek.operations.solid import MADE, SolidPlan, SolidRecord, SolidSettings, Step, make_solid, plan_solid
+from bolvek.operations.hollow import HollowRecord, NoCavityError, check_hollowable, hollow
+from bolvek.operations.mend import MendRecord, mend
+from bolvek.operations.scale import ScaleRecord, scale
+from bolvek.operations.solid import MADE, SolidPlan, SolidRecord, Step, make_solid, plan_solid
+from bolvek.settings.measures import ProofSettings, wall_tolerance_mm
+from bolvek.settings.repairs import SolidSettings
+from bolvek.settings.shape import AutoSettings, DrainSettings, HollowSettings, PlaceSettings, PrepSettings
 from bolvek.units import as_triple, length_text, volume_text
 
 T = TypeVar("T")
@@ -44,65 +43,6 @@ _ROOM_SHARE = 1.06
 _TRIES = 3
 _MOVED, _ASIDE = 2, 0.75  # rounds of holes put elsewhere; so many diameters off
 _ADDED = 2  # rounds of further holes
-
-
-@dataclass(frozen=True, kw_only=True)
-class PrepSettings:
-    """Scale (None: as it is), mend (None: as it is), make a solid (None: as it is), hollow and drains; least drain and
-    least wall (mm) of the printer. strict: what the model's own surface falls short in is a fault too. auto: places and
-    number of the holes are found by flooding, most_holes a cavity."""
-
-    hollow: HollowSettings
-    drains: PlaceSettings
-    auto: bool = False
-    most_holes: int | None = None
-    scale: ScaleSettings | None = None
-    mend: MendSettings | None = None
-    solid: SolidSettings | None = None
-    least_drain_mm: float = 1.5
-    least_wall_mm: float = 0.8
-    strict: bool = False
-
-    def check(self) -> None:
-        """Raise UsageError when any of the settings makes no sense."""
-        if self.scale is not None:
-            self.scale.check()
-        if self.mend is not None:
-            self.mend.check()
-        if self.solid is not None:
-            self.solid.check()
-        self.hollow.check()
-        self.drains.check()
-        self.flooding.check()
-        self.proof(None).check()
-
-    @property
-    def least_passage_mm(self) -> float:
-        """What every way out must let through: the least drain, or the holes asked for when they are narrower."""
-        return min(self.least_drain_mm, self.drains.diameter_mm)
-
-    @property
-    def flooding(self) -> AutoSettings:
-        """How holes are found by flooding: the wall is left beside them, smaller ones are tried where no other fits."""
-        wall = self.hollow.wall_mm
-        return AutoSettings(
-            place=_where(self),
-            most=self.most_holes,
-            least_drain_mm=self.least_passage_mm,
-            wall_mm=wall,
-            closed_only=True,
-        )
-
-    def proof(self, ball_mm: float | None) -> ProofSettings:
-        """What the result is held against."""
-        return ProofSettings(
-            wall_mm=self.hollow.wall_mm,
-            least_drain_mm=self.least_passage_mm,
-            ball_mm=ball_mm,
-            least_wall_mm=self.least_wall_mm,
-            own_told=not self.strict,
-            drain_poses=(self.drains.up,) if self.auto else (),
-        )
 
 
 @dataclass(frozen=True)
@@ -212,7 +152,7 @@ def prep(model: Model, settings: PrepSettings, step: Step = just_do) -> PrepResu
         room = max(settings.hollow.wall_mm, _ROOM_SHARE * settings.least_passage_mm)
     # what thickness and recasting made is held against the printer even where nothing is hollowed
     own = not settings.strict and (made_solid is None or made_solid.way not in MADE)
-    asked = settings.proof(max(default_ball_mm(solid), 1.6 * settings.drains.diameter_mm))
+    asked = _asked(settings, max(default_ball_mm(solid), 1.6 * settings.drains.diameter_mm))
 
     def examined(made: _Made) -> tuple[ProofRecord, Cavities | None]:
         origin = origin_by_source(made.mesh, made.source, made.before, solid) if made.hollow else None
@@ -288,6 +228,28 @@ def _plug(chamber: Chamber, wall: float) -> tuple[float, float, float, float]:
     """A ball, as wide as the wall at least, that closes a chamber's neck (its middle, where no neck was found)."""
     place = chamber.neck_where_mm or chamber.where_mm
     return *place, max(0.55 * wall, 0.75 * chamber.neck_most_mm)
+
+
+def _asked(settings: PrepSettings, ball_mm: float | None) -> ProofSettings:
+    """What the result is held against."""
+    return ProofSettings(
+        wall_mm=settings.hollow.wall_mm,
+        least_drain_mm=settings.least_passage_mm,
+        ball_mm=ball_mm,
+        least_wall_mm=settings.least_wall_mm,
+        own_told=not settings.strict,
+        drain_poses=(settings.drains.up,) if settings.auto else (),
+    )
+
+
+def _flooding(settings: PrepSettings) -> AutoSettings:
+    """How holes are found by flooding: the wall is left beside them, smaller ones are tried where no other fits."""
+    return AutoSettings(
+        place=_where(settings),
+        least_drain_mm=settings.least_passage_mm,
+        wall_mm=settings.hollow.wall_mm,
+        closed_only=True,
+    )
 
 
 def _where(settings: PrepSettings) -> PlaceSettings:
@@ -405,7 +367,7 @@ def _with_places(
         return _Hollowed(mesh, record, before, [], [])
     auto: AutoRecord | None = None
     if settings.auto:
-        placed, given_up, auto = step("flood", lambda: place_by_flood(mesh, settings.flooding))
+        placed, given_up, auto = step("flood", lambda: place_by_flood(mesh, _flooding(settings)))
     else:
         placed, given_up = step("place", lambda: place_drains(mesh, _where(settings)))
     notes = [_given_up(g) for g in given_up]

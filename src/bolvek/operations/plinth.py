@@ -7,7 +7,6 @@ of the distance to it, as exact as its grid.
 
 import math
 from dataclasses import dataclass
-from typing import Literal
 
 import numpy as np
 
@@ -16,15 +15,15 @@ from bolvek.analyses.layers.sections import Stack
 from bolvek.analyses.shells import nest_exactly
 from bolvek.analyses.soundness import find_defects
 from bolvek.arrays import Bools, Floats
-from bolvek.errors import UsageError, WorkError
+from bolvek.errors import WorkError
 from bolvek.kernels.surface.sections import fill_lines
 from bolvek.mesh import Mesh
 from bolvek.operations.fuse.unite import unite
+from bolvek.settings.parts import PlinthSettings
 from bolvek.spatial.polygons import PolygonError, triangulate
 from bolvek.units import as_triple, length_text, point_text
 
 Triple = tuple[float, float, float]
-Shape = Literal["round", "square", "follow"]
 
 _SIDES = 128
 _SLICES = 6  # through what is sunk
@@ -32,30 +31,6 @@ _PIXELS = 420  # of the grid that an outline is followed on
 _WAIST = 1.5  # of the gap over which feet become one: closing it by more leaves a waist between them
 _STRAIGHT_MM = 0.01  # corners of an outline that stand out less are left out
 _UP: Triple = (0.0, 0.0, 1.0)
-
-
-@dataclass(frozen=True, kw_only=True)
-class PlinthSettings:
-    """shape; height_mm of all of it; margin_mm: around what it carries; sink_mm: so deep the model is sunk into it;
-    chamfer_mm: of its upper edge, 45 degrees."""
-
-    shape: Shape = "follow"
-    height_mm: float = 6.0
-    margin_mm: float = 2.0
-    sink_mm: float = 1.0
-    chamfer_mm: float = 0.8
-
-    def check(self) -> None:
-        """Raise UsageError when the numbers make no sense."""
-        for name, value in (("--height", self.height_mm), ("--margin", self.margin_mm), ("--sink", self.sink_mm)):
-            if not 0 < value < math.inf:
-                raise UsageError(f"{name} must be above 0, not {value:g} mm")
-        if not 0 <= self.chamfer_mm < math.inf:
-            raise UsageError(f"--chamfer must be 0 or more, not {self.chamfer_mm:g} mm")
-        if self.sink_mm >= self.height_mm:
-            raise UsageError(f"--sink {self.sink_mm:g} mm must be less than --height {self.height_mm:g} mm")
-        if self.chamfer_mm >= self.height_mm or self.chamfer_mm > self.margin_mm:
-            raise UsageError("--chamfer must be less than --height, and --margin at most")
 
 
 @dataclass(frozen=True, kw_only=True)

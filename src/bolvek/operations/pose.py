@@ -6,8 +6,9 @@ import numpy as np
 
 from bolvek.analyses.shells import counted_once, for_all_faces, outward_signs
 from bolvek.arrays import Floats
-from bolvek.errors import UsageError, WorkError
+from bolvek.errors import WorkError
 from bolvek.mesh import Mesh
+from bolvek.settings.parts import PoseSettings
 from bolvek.spatial.hull import hull_sides
 from bolvek.units import as_triple, length_text, point_text
 
@@ -17,41 +18,6 @@ _DOWN = np.array([0.0, 0.0, -1.0])
 _PLANES = 24  # largest facets of the hull that may be the flat one to lie on
 FLAT_SHARE = 1e-4
 """Faces within this share of the longest side of a plane lie in it."""
-
-
-@dataclass(frozen=True, kw_only=True)
-class PoseSettings:
-    """What is done, in this order: mirror, lay or up, turns, tilt, centre, drop.
-
-    mirror: "x", "y" or "z", through the plane of the origin. lay: the face nearest to this point comes
-    to lie on the bed; lay_largest: the largest flat side it can stand on does; up: this direction
-    becomes up; at most one of the three, the first two drop to the bed. turns: (axis, degrees)
-    about the origin, in order. tilt: degrees, and the compass direction (degrees from +x) it leans to.
-    """
-
-    mirror: str | None = None
-    lay: Triple | None = None
-    lay_largest: bool = False
-    up: Triple | None = None
-    turns: tuple[tuple[Triple, float], ...] = ()
-    tilt: tuple[float, float] | None = None
-    centre: bool = False
-    drop: bool = False
-
-    def check(self) -> None:
-        """Raise UsageError when nothing is asked, too much at once, or about a zero axis."""
-        if self == PoseSettings():
-            raise UsageError("nothing to do: name a turn, a tilt, a face to lie on, --up, --mirror, --centre or --drop")
-        if (self.lay is not None) + self.lay_largest + (self.up is not None) > 1:
-            raise UsageError("give at most one of --lay, --lay-largest and --up")
-        for name, direction in [("--up", self.up), *(("--turn", axis) for axis, _ in self.turns)]:
-            if direction is not None and not 0 < float(np.linalg.norm(direction)) < np.inf:
-                raise UsageError(f"{name} needs a direction, not {', '.join(f'{x:g}' for x in direction)}")
-        angles = [a for _, a in self.turns] + list(self.tilt or ())
-        if not np.isfinite(angles).all():
-            raise UsageError("angles must be finite")
-        if self.mirror not in (None, "x", "y", "z"):
-            raise UsageError(f"--mirror takes x, y or z, not '{self.mirror}'")
 
 
 @dataclass(frozen=True, kw_only=True)

@@ -8,49 +8,10 @@ import numpy as np
 from bolvek.analyses.shells import model_volume
 from bolvek.errors import UsageError, WorkError
 from bolvek.mesh import Mesh
+from bolvek.settings.parts import ScaleSettings
 from bolvek.units import as_triple
 
 Triple = tuple[float, float, float]
-
-
-@dataclass(frozen=True, kw_only=True)
-class ScaleSettings:
-    """Exactly one of them: factor (one, or one an axis), a size in mm, a volume in mm3, or a build space.
-
-    height is along z, width along x, depth along y. fit_mm is width, depth and height of a build space
-    of which margin_mm stays free on every side but the bed's.
-    """
-
-    by: float | Triple | None = None
-    height_mm: float | None = None
-    longest_mm: float | None = None
-    width_mm: float | None = None
-    depth_mm: float | None = None
-    volume_mm3: float | None = None
-    fit_mm: Triple | None = None
-    margin_mm: float = 0.0
-
-    def check(self) -> None:
-        """Raise UsageError unless exactly one aim is given and its numbers are positive."""
-        given = {
-            "--by": self.by,
-            "--height": self.height_mm,
-            "--longest": self.longest_mm,
-            "--width": self.width_mm,
-            "--depth": self.depth_mm,
-            "--volume": self.volume_mm3,
-            "--fit": self.fit_mm,
-        }
-        named = {k: v for k, v in given.items() if v is not None}
-        if len(named) != 1:
-            said = " and ".join(named) or "none of them"
-            raise UsageError(f"give exactly one of {', '.join(given)}; found {said}")
-        for name, value in named.items():
-            numbers = np.atleast_1d(np.asarray(value, float))
-            if not ((numbers > 0) & np.isfinite(numbers)).all():
-                raise UsageError(f"{name} must be above 0, not {', '.join(f'{n:g}' for n in numbers)}")
-        if not 0 <= self.margin_mm < np.inf:
-            raise UsageError(f"--margin must be 0 or more, not {self.margin_mm:g}")
 
 
 @dataclass(frozen=True, kw_only=True)

@@ -6,9 +6,10 @@ import numpy as np
 
 from bolvek.analyses.apart import farthest
 from bolvek.arrays import Bools, Floats
-from bolvek.errors import UsageError, WorkError
+from bolvek.errors import WorkError
 from bolvek.kernels.surface import collapse as kernels
 from bolvek.mesh import Mesh
+from bolvek.settings.repairs import SlimSettings
 
 _GROWTH = 4.0
 _PASSES = 7
@@ -73,41 +74,6 @@ def _apart(one: Mesh, other: Mesh, allowed_mm: float) -> tuple[float, Floats]:
     """A bound on how far two surfaces are apart, both ways, and places (P, 3) where that may be more than allowed."""
     found = [farthest(a, b, allowed_mm) for a, b in ((one, other), (other, one))]
     return max(f.most for f in found), np.concatenate([f.places for f in found])
-
-
-@dataclass(frozen=True, kw_only=True)
-class SlimSettings:
-    """One of: the deviation allowed (mm), the triangles wanted, their share of those there are, the megabytes of a
-    binary STL."""
-
-    within_mm: float | None = None
-    triangles: int | None = None
-    ratio: float | None = None
-    megabytes: float | None = None
-
-    def check(self) -> None:
-        """Raise UsageError unless exactly one is given, and makes sense."""
-        asked = {
-            "--within": self.within_mm,
-            "--triangles": self.triangles,
-            "--ratio": self.ratio,
-            "--megabytes": self.megabytes,
-        }
-        given = [(name, value) for name, value in asked.items() if value is not None]
-        if len(given) != 1:
-            raise UsageError("give one of --within, --triangles, --ratio and --megabytes")
-        name, value = given[0]
-        if not (value > 0 and np.isfinite(value)) or (name == "--ratio" and value > 1):
-            most = " and at most 1" if name == "--ratio" else ""
-            raise UsageError(f"{name} must be more than 0{most}, not {value:g}")
-
-    def wanted(self, triangles: int) -> int:
-        """The triangles wanted of so many."""
-        if self.triangles is not None:
-            return self.triangles
-        if self.ratio is not None:
-            return max(4, int(triangles * self.ratio))
-        return max(4, int((1e6 * (self.megabytes or 0.0) - 84) / 50))
 
 
 def slim_to(mesh: Mesh, settings: SlimSettings) -> tuple[Mesh, SlimRecord]:

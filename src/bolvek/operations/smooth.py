@@ -14,13 +14,15 @@ import numpy as np
 
 from bolvek.analyses.finding import Finding
 from bolvek.analyses.soundness.around import crossing_pairs
-from bolvek.analyses.thickness import WallSettings, wall_at
+from bolvek.analyses.thickness import wall_at
 from bolvek.arrays import Bools, Floats, Ints32
-from bolvek.errors import UsageError, WorkError
+from bolvek.errors import WorkError
 from bolvek.kernels.surface.fairing import filter_normals, follow_normals
 from bolvek.mesh import Mesh
 from bolvek.mesh.topology import CROWDED, OPEN
 from bolvek.operations.slim import deviations
+from bolvek.settings.measures import WallSettings
+from bolvek.settings.repairs import Region, SmoothSettings
 from bolvek.spatial.parallel import run_ranges
 from bolvek.units import count_text
 
@@ -31,39 +33,6 @@ _SIGMA = 0.6
 _FOLLOW = 0.8  # of the passes over normals: so often vertices follow
 _ROUNDS = 6
 _THINNER_MM = 1e-4
-
-
-@dataclass(frozen=True, kw_only=True)
-class Region:
-    """What is smoothed: a ball (middle, radius), a box (two corners), or what lies within a distance of open rims; one
-    of the three."""
-
-    ball: tuple[Triple, float] | None = None
-    box: tuple[Triple, Triple] | None = None
-    rim_mm: float | None = None
-
-
-@dataclass(frozen=True, kw_only=True)
-class SmoothSettings:
-    """most_mm: no point moves farther; keep_edges_deg: creases sharper than this stay; passes: how often normals are
-    averaged; within: where (empty: everywhere); least_mm: walls are not made thinner than this."""
-
-    most_mm: float = 0.1
-    keep_edges_deg: float = 30.0
-    passes: int = 5
-    within: tuple[Region, ...] = ()
-    least_mm: float | None = None
-
-    def check(self) -> None:
-        """Raise UsageError when the numbers make no sense."""
-        if not 0 < self.most_mm < math.inf:
-            raise UsageError(f"--most must be above 0, not {self.most_mm:g} mm")
-        if not 1 <= self.keep_edges_deg <= 180:
-            raise UsageError(f"--keep-edges must be 1 to 180 degrees, not {self.keep_edges_deg:g}")
-        if not 1 <= self.passes <= 1000:
-            raise UsageError(f"--passes must be 1 to 1,000, not {self.passes}")
-        if self.least_mm is not None and not 0 < self.least_mm < math.inf:
-            raise UsageError(f"--least must be above 0, not {self.least_mm:g} mm")
 
 
 @dataclass(frozen=True, kw_only=True)

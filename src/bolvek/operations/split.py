@@ -1,20 +1,19 @@
 """One file's parts apart, and several files' parts in one; nothing is welded, moved or turned."""
 
-import math
 import re
 from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
-from typing import Literal
 
 import numpy as np
 
 from bolvek.analyses.finding import Finding
 from bolvek.analyses.shells import owners_of_cavities, standing
 from bolvek.arrays import Ints, Ints32
-from bolvek.errors import UsageError, WorkError
+from bolvek.errors import WorkError
 from bolvek.formats.soup import Parts
 from bolvek.mesh import Mesh
+from bolvek.settings.parts import SplitSettings
 from bolvek.units import as_triple, count_text
 
 Triple = tuple[float, float, float]
@@ -22,25 +21,6 @@ Triple = tuple[float, float, float]
 MOST_PARTS = 2000
 """More files than this are not written: they would be scan noise."""
 _UNSAFE = re.compile(r"[^\w.+-]+")
-
-
-@dataclass(frozen=True, kw_only=True)
-class SplitSettings:
-    """by: "part" (what hangs together, with the voids in it), "name" (as the file names them), None: by name where the
-    file has names; least_mm: parts whose longest side is shorter are strays; gather: strays go into one file instead of
-    being left out; largest: only the largest part."""
-
-    by: Literal["part", "name"] | None = None
-    least_mm: float | None = None
-    gather: bool = False
-    largest: bool = False
-
-    def check(self) -> None:
-        """Raise UsageError when the settings make no sense."""
-        if self.least_mm is not None and not 0 < self.least_mm < math.inf:
-            raise UsageError(f"--least must be above 0, not {self.least_mm:g} mm")
-        if self.gather and self.least_mm is None:
-            raise UsageError("--gather is for strays: say with --least what is one")
 
 
 @dataclass(frozen=True, kw_only=True)

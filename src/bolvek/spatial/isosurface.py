@@ -27,8 +27,7 @@ Safe only because of the assertion below: a brick of two cells a side is dropped
 than sqrt(2) cells from there: that corner must count as deep, or the surface would be torn where bricks end.
 """
 assert math.sqrt(3) + THIN_SHEET - math.sqrt(2) > DEEP
-MIN_CELLS_PER_LEVEL = 2 * HALF_DIAGONAL
-"""A wall must be more than this many cells, so that no brick holds both its surfaces."""
+
 MOST_BRICKS = 16_000_000
 """Bricks that fit into the memory of a small machine."""
 

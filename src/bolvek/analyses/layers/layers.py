@@ -17,24 +17,16 @@ from bolvek.analyses.columns import (
 from bolvek.analyses.columns.still import ends_of
 from bolvek.analyses.layering import first_layer
 from bolvek.analyses.layers.membranes import find_membranes, find_slits
-from bolvek.analyses.layers.record import (
-    CUP_MM,
-    CUP_MM2,
-    Jump,
-    LayerRecord,
-    LayerSettings,
-    LayerTable,
-    PoseStill,
-    findings_of,
-)
+from bolvek.analyses.layers.record import CUP_MM, CUP_MM2, Jump, LayerRecord, LayerTable, PoseStill, findings_of
 from bolvek.analyses.layers.sections import Stack
-from bolvek.analyses.overhangs import Island, OverhangSettings, find_layer_islands
+from bolvek.analyses.overhangs import Island, find_layer_islands
 from bolvek.analyses.shells import counted_once, facing_out
 from bolvek.analyses.thickness import check_solid
 from bolvek.arrays import Floats, Ints
 from bolvek.errors import WorkError
 from bolvek.kernels.grid.columns import rules_apart
 from bolvek.mesh import Mesh
+from bolvek.settings.measures import LayerSettings, OverhangSettings
 from bolvek.spatial.parallel import side_by_side
 
 MOST_LAYERS = 200_000

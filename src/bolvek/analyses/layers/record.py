@@ -1,13 +1,10 @@
 """What is asked about the layers of a model, and what is told of them: plain values."""
 
-from dataclasses import dataclass, field
-
-import numpy as np
+from dataclasses import dataclass
 
 from bolvek.analyses.columns import Cup, Pool
 from bolvek.analyses.finding import Finding
 from bolvek.analyses.overhangs import Island
-from bolvek.errors import UsageError
 from bolvek.units import area_text, count_text, length_text, point_text, volume_text
 
 Triple = tuple[float, float, float]
@@ -18,78 +15,6 @@ CUP_MM2, CUP_MM = 10.0, 0.5
 """Cups narrower or shallower than this hardly pull."""
 PULLING_MM2 = 100.0
 """A cup as wide as this pulls a print off the plate."""
-
-
-@dataclass(frozen=True, kw_only=True)
-class Making:
-    """How a layer is made. kind: "resin" or "filament"; times in seconds, None where not known; density g/cm3.
-
-    material: what it is weighed as; price_per_l: of a litre; price_per_kg: of a kilogram. pixel_mm: what the printer
-    can tell apart.
-    """
-
-    kind: str = "resin"
-    material: str = ""
-    exposure_s: float | None = None
-    first_exposure_s: float | None = None
-    first_layers: int = 0
-    lift_s: float | None = None
-    flow_mm3_s: float | None = None
-    layer_change_s: float | None = None
-    density_g_cm3: float | None = None
-    price_per_l: float | None = None
-    price_per_kg: float | None = None
-    pixel_mm: float | None = None
-
-    def seconds(self, layers: int, volume_mm3: float) -> float | None:
-        """How long it takes, an estimate; None where the times are not known."""
-        if self.kind == "resin":
-            if self.exposure_s is None:
-                return None
-            first = min(self.first_layers, layers)
-            long = (self.first_exposure_s or self.exposure_s) * first
-            return long + self.exposure_s * (layers - first) + (self.lift_s or 0.0) * layers
-        if self.flow_mm3_s is None:
-            return None
-        return volume_mm3 / self.flow_mm3_s + (self.layer_change_s or 0.0) * layers
-
-    def weight_g(self, volume_mm3: float) -> float | None:
-        """What it weighs."""
-        return None if self.density_g_cm3 is None else self.density_g_cm3 * volume_mm3 / 1000
-
-    def price(self, volume_mm3: float) -> float | None:
-        """What its material costs."""
-        weight = self.weight_g(volume_mm3)
-        if self.price_per_l is not None:
-            return self.price_per_l * volume_mm3 / 1e6
-        return None if self.price_per_kg is None or weight is None else self.price_per_kg * weight / 1000
-
-
-@dataclass(frozen=True, kw_only=True)
-class LayerSettings:
-    """layer_mm: layer height; up: build direction; pixel_mm: of the columns (None: chosen); least_wall_mm: thinner
-    floors and roofs are told; on_plate: it is built on the plate, which closes what is open downward.
-
-    drain_poses: directions held up, one after the other, while it drains (none: as it is built).
-    """
-
-    layer_mm: float = 0.05
-    up: Triple = (0.0, 0.0, 1.0)
-    pixel_mm: float | None = None
-    least_wall_mm: float = 0.8
-    on_plate: bool = False
-    drain_poses: tuple[Triple, ...] = ()
-    making: Making = field(default_factory=Making)
-
-    def check(self) -> None:
-        """Raise UsageError when a setting makes no sense."""
-        lengths = (("--layer", self.layer_mm), ("--pixel", self.pixel_mm), ("--least-wall", self.least_wall_mm))
-        for name, value in lengths:
-            if value is not None and not 0 < value < np.inf:
-                raise UsageError(f"{name} must be above 0, not {value:g}")
-        for name, way in (("--up", self.up), *(("--drain-pose", p) for p in self.drain_poses)):
-            if not 0 < float(np.linalg.norm(way)) < np.inf:
-                raise UsageError(f"{name} needs a direction, not a zero direction")
 
 
 @dataclass(frozen=True, kw_only=True)

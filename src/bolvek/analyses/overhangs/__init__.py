@@ -1,13 +1,8 @@
 """What a build direction does to a model, and which direction is best."""
 
 from bolvek.analyses.overhangs.overhangs import ANGLE_SLACK_DEG, find_layer_islands, find_overhangs
-from bolvek.analyses.overhangs.record import (
-    BRIDGE_MOST_MM,
-    Island,
-    OverhangRecord,
-    OverhangSettings,
-    OverhangZone,
-)
+from bolvek.analyses.overhangs.record import Island, OverhangRecord, OverhangZone
+from bolvek.settings.measures import BRIDGE_MOST_MM, OverhangSettings
 
 __all__ = [
     "ANGLE_SLACK_DEG",

@@ -6,23 +6,24 @@ import numpy as np
 
 from bolvek.analyses.overhangs.islands import Sweep, find_islands, neighbours
 from bolvek.analyses.overhangs.overhangs import ANGLE_SLACK_DEG, faces_of
-from bolvek.analyses.overhangs.record import FOOT_SHARE, OverhangSettings
+from bolvek.analyses.overhangs.record import FOOT_SHARE, up_of
 from bolvek.analyses.overhangs.standing import bed_contact, centre_of_mass, foot
 from bolvek.analyses.overhangs.zones import BRIDGE_DEG
 from bolvek.analyses.shells import counted_once, material_tree, standing
 from bolvek.analyses.thickness import SKIN_SHARE, check_solid, sample_surface
 from bolvek.arrays import Bools, Floats, Ints, Ints8
-from bolvek.errors import UsageError
 from bolvek.kernels.surface import sweep as kernels
 from bolvek.mesh import Mesh
+from bolvek.settings.measures import MEASURES, OverhangSettings, RankSettings
 from bolvek.spatial.frames import across, fibonacci_sphere
 from bolvek.spatial.hull import hull_sides
 from bolvek.spatial.parallel import run_ranges
 from bolvek.units import as_triple
 
+_PLAIN = RankSettings()
+
 Triple = tuple[float, float, float]
 
-MEASURES = ("overhang", "islands", "support", "height", "contact", "standing", "section", "sealed", "show")
 WEIGHTS = {
     "stands": {
         **{"overhang": 1.0, "islands": 1.0, "support": 1.0, "height": 0.3, "contact": 0.3},
@@ -44,40 +45,6 @@ _BRIDGE_WAYS = 4
 _SHEET_SAMPLES = 10_000
 SHEET_BEST = 5
 """The best directions that a sheet shows, beside the present one."""
-
-
-@dataclass(frozen=True, kw_only=True)
-class CompareSettings:
-    """count: directions spread over the sphere; weights by measure (None: those of the habit); best: how many to
-    tell; show: direction of the side people look at, to be kept free of support."""
-
-    count: int = 100
-    weights: dict[str, float] | None = None
-    best: int = 5
-    show: Triple | None = None
-
-    def check(self) -> None:
-        """Raise UsageError when a number or a name makes no sense."""
-        if not 1 <= self.count <= 100_000:
-            raise UsageError(f"--compare-up must be from 1 to 100,000, not {self.count}")
-        if not 1 <= self.best <= 100:
-            raise UsageError(f"--best must be from 1 to 100, not {self.best}")
-        for name, value in (self.weights or {}).items():
-            if name not in MEASURES:
-                raise UsageError(f"there is no measure '{name}' to weigh; known are {', '.join(MEASURES)}")
-            if not 0 <= value < np.inf:
-                raise UsageError(f"the weight of {name} must be 0 or more, not {value:g}")
-        if self.weights is not None and not any(self.weights.values()):
-            raise UsageError("at least one weight must be above 0")
-        if self.show is not None and not 0 < float(np.linalg.norm(self.show)) < np.inf:
-            raise UsageError("--show needs a direction, not a zero direction")
-
-    def weighed(self, habit: str) -> dict[str, float]:
-        """The weights that count: those given over those of the habit."""
-        plain = dict(WEIGHTS[habit])
-        if self.show is not None:
-            plain["show"] = 1.0
-        return plain if self.weights is None else {name: self.weights.get(name, 0.0) for name in MEASURES}
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -132,9 +99,15 @@ def own_frame(mesh: Mesh) -> Floats:
     return np.asarray(axes)
 
 
-def compare_directions(
-    mesh: Mesh, settings: OverhangSettings, compare: CompareSettings = CompareSettings()
-) -> Comparison:
+def weighed(settings: RankSettings, habit: str) -> dict[str, float]:
+    """The weights that count: those given over those of the habit."""
+    plain = dict(WEIGHTS[habit])
+    if settings.show is not None:
+        plain["show"] = 1.0
+    return plain if settings.weights is None else {name: settings.weights.get(name, 0.0) for name in MEASURES}
+
+
+def compare_directions(mesh: Mesh, settings: OverhangSettings, compare: RankSettings = _PLAIN) -> Comparison:
     """Try directions and rank them. Raises UsageError, or WorkError for a model without surface or extent.
 
     All of them but the one asked for and its opposite turn with the model, so that a turned copy is answered alike;
@@ -146,7 +119,7 @@ def compare_directions(
     mesh, _ = counted_once(mesh)
     axes = own_frame(mesh)
     sources = [
-        ("as asked", np.stack([settings.direction, -settings.direction])),
+        ("as asked", np.stack([up_of(settings), -up_of(settings)])),
         ("flat side", -flat_sides(mesh)),
         ("own axis", np.concatenate([axes, -axes])),
         ("spread", fibonacci_sphere(compare.count) @ axes),
@@ -163,7 +136,7 @@ def compare_directions(
     for name, some in sources:
         add(name, some)
     measure = _Costs(mesh, settings, compare)
-    weights = compare.weighed(settings.habit)
+    weights = weighed(compare, settings.habit)
     costs = measure.of(np.array(ups))
     for step in _STEPS_DEG:
         best = np.argsort(_scores(costs, weights), kind="stable")[:_REFINED]
@@ -217,7 +190,7 @@ class _Costs:
     """What is the same for all directions, and the costs of any: overhang area, islands, support, height, contact,
     margin (nan: none), section, sealed support, support on the side to show, and whether it falls (N, 10)."""
 
-    def __init__(self, mesh: Mesh, settings: OverhangSettings, compare: CompareSettings) -> None:
+    def __init__(self, mesh: Mesh, settings: OverhangSettings, compare: RankSettings) -> None:
         self.mesh, self.s = mesh, settings
         shells = standing(mesh)
         self.sign = shells.sign

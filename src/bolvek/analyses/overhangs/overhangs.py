@@ -6,7 +6,7 @@ import numpy as np
 
 from bolvek.analyses.layering import layer_count
 from bolvek.analyses.overhangs.islands import Sweep, find_islands
-from bolvek.analyses.overhangs.record import Island, OverhangRecord, OverhangSettings, OverhangZone, findings_of
+from bolvek.analyses.overhangs.record import Island, OverhangRecord, OverhangZone, findings_of, up_of
 from bolvek.analyses.overhangs.standing import bed_contact, centre_of_mass, foot
 from bolvek.analyses.overhangs.zones import gather_zones
 from bolvek.analyses.shells import counted_once, for_all_faces, material_tree, standing
@@ -20,7 +20,10 @@ from bolvek.analyses.thickness import (
 )
 from bolvek.arrays import Bools, Floats, Ints, Ints8
 from bolvek.mesh import Mesh
+from bolvek.settings.measures import OverhangSettings
 from bolvek.units import as_triple
+
+_PLAIN = OverhangSettings()
 
 ANGLE_SLACK_DEG = 0.05
 """Faces steeper than the limit less this count as printable: rounding must not decide a face that lies on it."""
@@ -28,7 +31,7 @@ ANGLE_SLACK_DEG = 0.05
 MOST_SAMPLES = 150_000
 
 
-def find_overhangs(mesh: Mesh, settings: OverhangSettings = OverhangSettings()) -> tuple[OverhangRecord, Ints8]:
+def find_overhangs(mesh: Mesh, settings: OverhangSettings = _PLAIN) -> tuple[OverhangRecord, Ints8]:
     """The record, and per face (F,): 0 fine, 1 on the bed, 2 overhang, 3 in a bridge, 4 the bottom of an island.
 
     Copies of faces count once. Raises UsageError, or WorkError for a model without surface or extent.
@@ -57,9 +60,9 @@ def find_layer_islands(mesh: Mesh, settings: OverhangSettings) -> list[Island]:
 
 
 def _sweep(mesh: Mesh, s: OverhangSettings) -> Sweep:
-    height = mesh.vertices @ s.direction
+    height = mesh.vertices @ up_of(s)
     floor = float(height[mesh.faces].min())
-    return Sweep(mesh, standing(mesh).sign, material_tree(mesh), height, s.direction, floor, s.layer_mm)
+    return Sweep(mesh, standing(mesh).sign, material_tree(mesh), height, up_of(s), floor, s.layer_mm)
 
 
 def _islands(sweep: Sweep, bottoms: Ints) -> list[Island]:
@@ -83,7 +86,7 @@ class _Seen:
 
 def _look(mesh: Mesh, s: OverhangSettings, most_samples: int) -> _Seen:
     mesh.prepare()
-    up, sweep = s.direction, _sweep(mesh, s)
+    up, sweep = up_of(s), _sweep(mesh, s)
     sign, tree, height, floor = sweep.sign, sweep.tree, sweep.height, sweep.floor
     corners = height[mesh.faces]
     slope = np.einsum("ij,j->i", mesh.unit_normals, up) * sign
@@ -103,7 +106,7 @@ def _look(mesh: Mesh, s: OverhangSettings, most_samples: int) -> _Seen:
 
 def _find(mesh: Mesh, s: OverhangSettings) -> tuple[OverhangRecord, Ints8]:
     seen = _look(mesh, s, MOST_SAMPLES)
-    up, height, floor, bottoms = s.direction, seen.sweep.height, seen.sweep.floor, seen.bottoms
+    up, height, floor, bottoms = up_of(s), seen.sweep.height, seen.sweep.floor, seen.bottoms
     samples, drop, zones = seen.samples, seen.drop, seen.zones
     shells = standing(mesh)
     sign = shells.sign
@@ -160,7 +163,7 @@ def _drops(
     chosen = np.zeros(len(mesh.faces), bool)
     chosen[over] = True
     found = sample_surface(mesh, spacing, chosen)
-    up = s.direction
+    up = up_of(s)
     above = found.points @ up - floor
     raised = above > s.contact_mm
     found = Samples(found.points[raised], found.area[raised], found.face[raised], spacing)

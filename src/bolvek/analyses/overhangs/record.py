@@ -6,56 +6,14 @@ import numpy as np
 
 from bolvek.analyses.finding import Finding
 from bolvek.arrays import Floats
-from bolvek.errors import UsageError
+from bolvek.settings.measures import OverhangSettings
 from bolvek.units import length_text, volume_text
 
 Triple = tuple[float, float, float]
 
-BRIDGE_MOST_MM = 20.0
-"""The longest bridge where no printer says otherwise."""
-
-HABITS = ("stands", "hangs")
 
 FOOT_SHARE = 0.01
 """A foot narrower than this share of the height, or than two layers, is a point or an edge."""
-
-
-@dataclass(frozen=True, kw_only=True)
-class OverhangSettings:
-    """angle_deg: faces flatter than this from the horizontal need support; up: build direction; layer_mm:
-    layer height; habit: "stands" on the bed (filament) or "hangs" from the plate (resin); bridge_most_mm: the longest
-    bridge; spacing_mm: between the samples that measure supports (None: chosen)."""
-
-    angle_deg: float = 45.0
-    up: Triple = (0.0, 0.0, 1.0)
-    layer_mm: float = 0.2
-    habit: str = "stands"
-    bridge_most_mm: float = BRIDGE_MOST_MM
-    spacing_mm: float | None = None
-
-    def check(self) -> None:
-        """Raise UsageError when a setting makes no sense."""
-        if not 0 < self.angle_deg <= 90:
-            raise UsageError(f"--angle must be above 0 and at most 90 degrees, not {self.angle_deg:g}")
-        if not 0 < float(np.linalg.norm(self.up)) < np.inf:
-            raise UsageError("--up needs a direction, not a zero direction")
-        lengths = (("--layer", self.layer_mm), ("--spacing", self.spacing_mm), ("--bridge-most", self.bridge_most_mm))
-        for name, value in lengths:
-            if value is not None and not 0 < value < np.inf:
-                raise UsageError(f"{name} must be above 0, not {value:g}")
-        if self.habit not in HABITS:
-            raise UsageError(f"--habit is {' or '.join(HABITS)}, not '{self.habit}'")
-
-    @property
-    def direction(self) -> Floats:
-        """The unit vector upward (3,)."""
-        up = np.array(self.up, np.float64)
-        return np.asarray(up / np.linalg.norm(up))
-
-    @property
-    def contact_mm(self) -> float:
-        """Half a layer: what lies no higher above the lowest point is on the bed."""
-        return 0.5 * self.layer_mm
 
 
 @dataclass(frozen=True)
@@ -176,3 +134,9 @@ def findings_of(r: OverhangRecord) -> tuple[Finding, ...]:
         text = "whether it falls over is not judged: it is open, and encloses no volume with a centre"
         found.append(Finding("fall_not_judged", "note", 1, text))
     return tuple(found)
+
+
+def up_of(settings: OverhangSettings) -> Floats:
+    """The unit vector upward (3,)."""
+    up = np.array(settings.up, np.float64)
+    return np.asarray(up / np.linalg.norm(up))

@@ -2,12 +2,13 @@
 
 import numpy as np
 
-from bolvek.analyses.overhangs.record import OverhangSettings, OverhangZone
+from bolvek.analyses.overhangs.record import OverhangZone, up_of
 from bolvek.analyses.thickness import Samples, sample_surface
 from bolvek.arrays import Bools, Floats, Ints, Ints8, Ints32
 from bolvek.kernels.grid import bridges as kernels
 from bolvek.mesh import Mesh
 from bolvek.mesh.topology import label_patches
+from bolvek.settings.measures import OverhangSettings
 from bolvek.spatial.frames import across
 from bolvek.spatial.tree import Tree
 from bolvek.units import as_triple
@@ -45,7 +46,7 @@ def gather_zones(
 
     islands are the vertices at the bottoms of islands, tree tells material by its winding number.
     """
-    up = s.direction
+    up = up_of(s)
     mask = np.zeros(len(mesh.faces), bool)
     mask[over] = True
     label, count = label_patches(mesh.topology, mask)

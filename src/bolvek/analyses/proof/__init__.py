@@ -6,7 +6,8 @@ sound, material counted once, every void open, every way out wide enough, the wa
 
 from bolvek.analyses.proof.origin import BORE, INNER, OUTER, Origin, origin_by_source, origin_from
 from bolvek.analyses.proof.prove import examine, prove
-from bolvek.analyses.proof.record import Clause, ProofRecord, ProofSettings, Void, Wall
+from bolvek.analyses.proof.record import Clause, ProofRecord, Void, Wall
+from bolvek.settings.measures import ProofSettings
 
 __all__ = [
     "BORE",

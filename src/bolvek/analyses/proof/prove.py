@@ -12,11 +12,12 @@ from bolvek.analyses.proof.liquid import judge_liquid, liquid_clause, measure_li
 from bolvek.analyses.proof.material import find_voids, judge_material, judge_voids
 from bolvek.analyses.proof.origin import OUTER, Origin
 from bolvek.analyses.proof.passages import judge_ways, with_pockets
-from bolvek.analyses.proof.record import Clause, Liquid, ProofRecord, ProofSettings, Wall
+from bolvek.analyses.proof.record import Clause, Liquid, ProofRecord, Wall
 from bolvek.analyses.proof.wall import measure_wall
 from bolvek.analyses.shells import Shells, nest_exactly
 from bolvek.analyses.soundness import Defect, find_defects
 from bolvek.mesh import Mesh
+from bolvek.settings.measures import ProofSettings
 from bolvek.spatial.parallel import side_by_side
 from bolvek.units import length_text, point_text
 

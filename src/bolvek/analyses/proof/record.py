@@ -2,53 +2,14 @@
 
 from dataclasses import dataclass, field
 
-import numpy as np
-
 from bolvek.analyses.cavities import Cavity, Ways
 from bolvek.analyses.finding import Finding
 from bolvek.analyses.soundness import Defect
-from bolvek.errors import UsageError
 
 Triple = tuple[float, float, float]
 
-LEAST_DRAIN_MM = 1.5
-"""Least drain where no printer is named."""
 VERDICTS = ("fit", "wall not judged", "unfit")
 """Every word the proof's verdict can be. Without a wall asked for, nothing falling short is not yet "fit"."""
-
-
-@dataclass(frozen=True, kw_only=True)
-class ProofSettings:
-    """wall_mm: wall asked for (None: measured, not judged). least_drain_mm: clearance of a way out. allow_closed_mm3:
-    a closed void up to this volume is wanted (0: none is). ball_mm: tells rooms from grooves (None: chosen).
-    least_wall_mm: what features that the original had are held against (None: told only with --before).
-    drain_poses: directions held up, one after the other, while it drains (none: as it stands, or else as it drains).
-    own_told: what the model's own surface falls short in, thin walls where nothing was made and small chambers of its
-    skin, is told and no fault."""
-
-    wall_mm: float | None = None
-    least_drain_mm: float = LEAST_DRAIN_MM
-    allow_closed_mm3: float = 0.0
-    ball_mm: float | None = None
-    least_wall_mm: float | None = None
-    drain_poses: tuple[Triple, ...] = ()
-    own_told: bool = False
-
-    def check(self) -> None:
-        """Raise UsageError when the numbers make no sense."""
-        for name, value in (
-            ("--wall", self.wall_mm),
-            ("--least-drain", self.least_drain_mm),
-            ("--ball", self.ball_mm),
-            ("--least-wall", self.least_wall_mm),
-        ):
-            if value is not None and not 0 < value < float("inf"):
-                raise UsageError(f"{name} must be above 0, not {value:g} mm")
-        for way in self.drain_poses:
-            if not 0 < float(np.linalg.norm(way)) < np.inf:
-                raise UsageError("--drain-pose needs a direction, not a zero direction")
-        if not 0 <= self.allow_closed_mm3 < float("inf"):
-            raise UsageError(f"--allow-closed must be 0 or more, not {self.allow_closed_mm3:g} mm3")
 
 
 @dataclass(frozen=True)

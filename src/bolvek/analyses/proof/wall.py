@@ -26,11 +26,11 @@ from bolvek.analyses.thickness import (
     measure,
     sample_surface,
     shortest_ways,
-    wall_tolerance_mm,
 )
 from bolvek.analyses.thickness.spots import gather_spots
 from bolvek.arrays import Bools, Floats, Ints, Ints32
 from bolvek.mesh import Mesh
+from bolvek.settings.measures import wall_tolerance_mm
 from bolvek.units import as_triple
 
 MOST_SAMPLES = 1_500_000

@@ -4,8 +4,6 @@ Counts of edges, twins, faces without area and self-intersections are exact. Wha
 (slivers, near-double vertices, knife edges, strays) has one that is named and reported.
 """
 
-from dataclasses import dataclass
-
 import numpy as np
 from numpy.typing import NDArray
 
@@ -21,39 +19,22 @@ from bolvek.analyses.survey.hidden import find_hidden
 from bolvek.analyses.survey.record import Class, Marks, Shell, Survey
 from bolvek.analyses.zones import edge_zones, face_zones, zones
 from bolvek.arrays import Bools, Floats, Ints, Ints8, Ints32
-from bolvek.errors import UsageError, WorkError
+from bolvek.errors import WorkError
 from bolvek.formats.soup import Parts
 from bolvek.kernels.surface import defects as kernels
 from bolvek.mesh import Mesh
 from bolvek.mesh.topology import CROWDED, label_patches
+from bolvek.settings.measures import SurveySettings
 from bolvek.spatial.parallel import run_ranges
 from bolvek.units import as_triple
+
+_PLAIN = SurveySettings()
 
 SLIVER_SHARE, MOST_SLIVER_MM = 1e-5, 0.001
 """Faces lower than this share of the longest side, at most so many mm, are slivers."""
 
-KNIFE_DEG = 10.0
-"""Edges whose material is sharper than this are knife edges."""
 
-
-@dataclass(frozen=True, kw_only=True)
-class SurveySettings:
-    """Tolerances; None takes the share of the longest side named above. mm and degrees."""
-
-    near_mm: float | None = None
-    sliver_mm: float | None = None
-    knife_deg: float = KNIFE_DEG
-
-    def check(self) -> None:
-        """Raise UsageError when a tolerance makes no sense."""
-        for name, value in (("--near", self.near_mm), ("--sliver", self.sliver_mm)):
-            if value is not None and not (value >= 0 and np.isfinite(value)):
-                raise UsageError(f"{name} must be 0 or more, not {value:g}")
-        if not 0 <= self.knife_deg < 90:
-            raise UsageError(f"--knife must be at least 0 and below 90 degrees, not {self.knife_deg:g}")
-
-
-def survey(mesh: Mesh, settings: SurveySettings = SurveySettings(), parts: Parts | None = None) -> tuple[Survey, Marks]:
+def survey(mesh: Mesh, settings: SurveySettings = _PLAIN, parts: Parts | None = None) -> tuple[Survey, Marks]:
     """Survey a mesh; parts are the named pieces of its file. Raises UsageError, or WorkError for a mesh without faces.
 
     Counts are those of the mesh, parts that are closed by themselves taken apart; what is measured and which

@@ -10,25 +10,12 @@ from bolvek.analyses.thickness.probe import (
     measure,
     surfaces_along,
 )
-from bolvek.analyses.thickness.record import (
-    Measured,
-    WallEdge,
-    WallField,
-    WallRecord,
-    WallSettings,
-    WallZone,
-)
-from bolvek.analyses.thickness.samples import (
-    SAMPLES_A_WALL,
-    Samples,
-    crease_samples,
-    edge_points,
-    sample_surface,
-    wall_tolerance_mm,
-)
+from bolvek.analyses.thickness.record import Measured, WallEdge, WallField, WallRecord, WallZone
+from bolvek.analyses.thickness.samples import SAMPLES_A_WALL, Samples, crease_samples, edge_points, sample_surface
 from bolvek.analyses.thickness.shortest import Ways, joined_ways, shortest_ways
 from bolvek.analyses.thickness.waists import find_waists
 from bolvek.analyses.thickness.walls import measure_walls, wall_at
+from bolvek.settings.measures import WallSettings, wall_tolerance_mm
 
 __all__ = [
     "MOST_RAYS",

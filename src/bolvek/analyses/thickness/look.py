@@ -7,10 +7,10 @@ from numpy.typing import NDArray
 
 from bolvek.analyses.shells import material_tree, standing
 from bolvek.analyses.thickness.probe import MOST_RAYS, Measures, measure, surfaces_along
-from bolvek.analyses.thickness.record import WallSettings
 from bolvek.analyses.thickness.samples import Samples
 from bolvek.arrays import Bools, Floats, Ints, Ints8
 from bolvek.mesh import Mesh
+from bolvek.settings.measures import WallSettings
 from bolvek.spatial.tree import Tree
 
 BALL_REACH = 5.0

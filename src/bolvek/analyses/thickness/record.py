@@ -2,60 +2,19 @@
 
 from dataclasses import dataclass, field
 
-import numpy as np
-
 from bolvek.analyses.finding import Finding
-from bolvek.analyses.thickness.samples import Samples, wall_tolerance_mm
+from bolvek.analyses.thickness.samples import Samples
 from bolvek.arrays import Floats
-from bolvek.errors import UsageError
 from bolvek.units import length_text, point_text
 
 Triple = tuple[float, float, float]
 
-HOLE_MM = 0.1
-"""A wall below this prints as a hole."""
-
-LEAST_ZONE_SHARE = np.pi / 16
-"""A thin zone is at least so large, in squares of the minimum: a disc half as wide as the minimum."""
 
 LEAST_MEASURED = 0.5
 """With a wall on less than this share of the surface, nothing is judged."""
 
 KINDS = ("breakthrough", "hole", "thin", "gap")
 """Kinds of zones, in the order they are told."""
-
-
-@dataclass(frozen=True, kw_only=True)
-class WallSettings:
-    """min_mm: least wall; gap_mm: least gap across air (None: not asked); hole_mm: a wall below it prints as
-    a hole; ball: inscribed balls too, not only rays; spacing_mm: between samples (None: chosen); least_zone_mm2:
-    smaller thin places are counted, not judged (None: a disc half as wide as the minimum)."""
-
-    min_mm: float = 1.0
-    gap_mm: float | None = None
-    hole_mm: float = HOLE_MM
-    ball: bool = True
-    spacing_mm: float | None = None
-    least_zone_mm2: float | None = None
-
-    def check(self) -> None:
-        """Raise UsageError when a length makes no sense."""
-        for name, value in (("--min", self.min_mm), ("--gap", self.gap_mm), ("--spacing", self.spacing_mm)):
-            if value is not None and not 0 < value < np.inf:
-                raise UsageError(f"{name} must be above 0, not {value:g}")
-        for name, value in (("--hole", self.hole_mm), ("--least-zone", self.least_zone_mm2)):
-            if value is not None and not 0 <= value < np.inf:
-                raise UsageError(f"{name} must be 0 or more, not {value:g}")
-
-    @property
-    def thin_mm(self) -> float:
-        """A wall below this is thin: the minimum less the tolerance that the proof has too."""
-        return self.min_mm - wall_tolerance_mm(self.min_mm)
-
-    @property
-    def least_zone(self) -> float:
-        """The least zone in mm2."""
-        return LEAST_ZONE_SHARE * self.min_mm**2 if self.least_zone_mm2 is None else self.least_zone_mm2
 
 
 @dataclass(frozen=True)

@@ -25,11 +25,6 @@ CREASE_DEG = 20.0
 """An edge folded outward (into the material) by more than this is a crease: the foot of a pit or a groove."""
 
 
-def wall_tolerance_mm(wall: float) -> float:
-    """How far a measured wall may fall short of the one asked for: 0.5% or 0.01 mm, the larger."""
-    return max(0.005 * wall, 0.01)
-
-
 @dataclass(frozen=True)
 class Samples:
     """Points (Q, 3) of a surface, the area in mm2 each stands for (Q,), its face (Q,), and how far apart."""

@@ -5,11 +5,12 @@ from dataclasses import replace
 import numpy as np
 
 from bolvek.analyses.thickness.look import PLAIN, Scene, Seen, look
-from bolvek.analyses.thickness.record import WallSettings, WallZone
+from bolvek.analyses.thickness.record import WallZone
 from bolvek.analyses.thickness.samples import SAMPLES_A_WALL, Samples, sample_surface
 from bolvek.analyses.thickness.shortest import Ways, joined_ways, no_ways, shortest_ways
 from bolvek.analyses.thickness.waists import find_waists
 from bolvek.arrays import Floats
+from bolvek.settings.measures import WallSettings
 from bolvek.spatial.frames import fibonacci_sphere
 
 _SHARPENED, _PASSES, _FINER = 12, 2, 8  # zones looked at again; how often; how much finer each time

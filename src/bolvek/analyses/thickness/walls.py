@@ -8,23 +8,17 @@ from numpy.typing import NDArray
 from bolvek.analyses.shells import counted_once, for_all_faces
 from bolvek.analyses.thickness.look import BALL_REACH, BROKEN, HIDDEN, PLAIN, UNDEFINED, Scene, Seen, look
 from bolvek.analyses.thickness.probe import check_solid, measure
-from bolvek.analyses.thickness.record import (
-    KINDS,
-    Measured,
-    WallEdge,
-    WallField,
-    WallRecord,
-    WallSettings,
-    WallZone,
-    findings_of,
-)
+from bolvek.analyses.thickness.record import KINDS, Measured, WallEdge, WallField, WallRecord, WallZone, findings_of
 from bolvek.analyses.thickness.samples import Samples, sample_surface
 from bolvek.analyses.thickness.sharpen import area_of_ways, sharpened, thin_ways
 from bolvek.analyses.thickness.shortest import Ways
 from bolvek.analyses.thickness.spots import gather_spots
 from bolvek.arrays import Bools, Floats, Ints
 from bolvek.mesh import Mesh
+from bolvek.settings.measures import WallSettings
 from bolvek.units import as_triple
+
+_PLAIN = WallSettings()
 
 WANTED_SAMPLES, MOST_SAMPLES = 200_000, 400_000
 """Samples beyond one a face, for the spacing chosen when none is given."""
@@ -39,7 +33,7 @@ def default_spacing(mesh: Mesh, min_mm: float) -> float:
     return max(least, min(0.5 * min_mm, max(0.1 * min_mm, wanted)))
 
 
-def measure_walls(mesh: Mesh, settings: WallSettings = WallSettings()) -> tuple[WallRecord, WallField]:
+def measure_walls(mesh: Mesh, settings: WallSettings = _PLAIN) -> tuple[WallRecord, WallField]:
     """Measure every wall; copies of faces count once.
 
     Raises UsageError, or WorkError for a model without surface or without extent.

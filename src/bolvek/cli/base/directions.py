@@ -9,7 +9,7 @@ from bolvek.cli.base.types import LENGTH, PLACE
 from bolvek.errors import UsageError
 
 if TYPE_CHECKING:
-    from bolvek.analyses.overhangs import OverhangSettings
+    from bolvek.settings.measures import OverhangSettings
 
 
 def settings_for(
@@ -23,8 +23,8 @@ def settings_for(
     spacing: float | None = None,
 ) -> "OverhangSettings":
     """Settings as given, else as the printer has them, else for a filament printer of 45 degrees and 0.2 mm."""
-    from bolvek.analyses.overhangs import BRIDGE_MOST_MM, OverhangSettings
     from bolvek.profiles import load_profiles
+    from bolvek.settings.measures import BRIDGE_MOST_MM, OverhangSettings
 
     if printer is not None:
         known = load_profiles().printer(printer)

@@ -12,7 +12,7 @@ from bolvek.errors import UsageError
 from bolvek.units import MILLIMETRES
 
 if TYPE_CHECKING:
-    from bolvek.operations.scale import ScaleSettings
+    from bolvek.settings.parts import ScaleSettings
 
 F = TypeVar("F", bound=Callable[..., Any])
 
@@ -103,7 +103,7 @@ scaled_options = options(
 
 def scaling_of(height: float | None, longest: float | None, by: float | None) -> "ScaleSettings | None":
     """Scaling as asked with `scaled_options`; None where it was not. Raises UsageError."""
-    from bolvek.operations.scale import ScaleSettings
+    from bolvek.settings.parts import ScaleSettings
 
     if (height, longest, by) == (None, None, None):
         return None

@@ -10,7 +10,8 @@ from bolvek.report.words.files import model_text
 
 if TYPE_CHECKING:
     from bolvek.formats import Model
-    from bolvek.operations.scale import ScaleRecord, ScaleSettings
+    from bolvek.operations.scale import ScaleRecord
+    from bolvek.settings.parts import ScaleSettings
 
 
 def scaled_model(model: "Model", scaling: "ScaleSettings | None") -> "tuple[Model, ScaleRecord | None]":

@@ -1,12 +1,13 @@
 """Drain and vent holes: planned by rays, placed by gravity or by hand, cut exactly."""
 
-from bolvek.operations.drain.auto import MOST_HOLES, AutoSettings, place_by_flood
+from bolvek.operations.drain.auto import MOST_HOLES, place_by_flood
 from bolvek.operations.drain.beside import wall_left
-from bolvek.operations.drain.bore import Bore, BoreError, Drain, DrainSettings, bore_along, plan_bore
+from bolvek.operations.drain.bore import Bore, BoreError, bore_along, plan_bore
 from bolvek.operations.drain.cut import cut_and_trace, cut_bores, drain
-from bolvek.operations.drain.place import GivenUp, Placed, PlaceSettings, place_drains, place_in_chamber
-from bolvek.operations.drain.plugs import PlugRecord, PlugSettings, make_plug
+from bolvek.operations.drain.place import GivenUp, Placed, place_drains, place_in_chamber
+from bolvek.operations.drain.plugs import PlugRecord, make_plug
 from bolvek.operations.drain.record import AutoRecord, BoreRecord, DrainRecord, RoomDrained
+from bolvek.settings.shape import AutoSettings, Drain, DrainSettings, PlaceSettings, PlugSettings
 
 __all__ = [
     "MOST_HOLES",

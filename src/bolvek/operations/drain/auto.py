@@ -17,22 +17,13 @@ from bolvek.analyses.columns.still import ends_of
 from bolvek.analyses.proof.liquid import allowed_mm3, liquid_pixel
 from bolvek.analyses.shells import nest_exactly
 from bolvek.arrays import Bools, Floats, Ints
-from bolvek.errors import UsageError, WorkError
+from bolvek.errors import WorkError
 from bolvek.mesh import Mesh
 from bolvek.operations.drain.beside import wall_after
-from bolvek.operations.drain.bore import DrainSettings
 from bolvek.operations.drain.cut import cut_and_trace
-from bolvek.operations.drain.place import (
-    Ball,
-    GivenUp,
-    Placed,
-    PlaceSettings,
-    aside_cost,
-    best_bore,
-    candidates_on,
-    narrower,
-)
+from bolvek.operations.drain.place import GivenUp, Placed, aside_cost, best_bore, candidates_on, narrower
 from bolvek.operations.drain.record import AutoRecord, RoomDrained
+from bolvek.settings.shape import AutoSettings, Ball, DrainSettings, PlaceSettings
 from bolvek.spatial.parallel import side_by_side
 from bolvek.units import as_triple
 
@@ -51,25 +42,6 @@ _MOST_ROOMS = 200
 _MOST_SPOILED, _ASIDE = 8, 0.3
 _NEAR = 3.0
 """Diameters above the lowest height that would do, in which places are looked for first."""
-
-
-@dataclass(frozen=True, kw_only=True)
-class AutoSettings:
-    """place: the holes and where they may be (its count is not used); most: holes a room (None: `MOST_HOLES`); wall_mm:
-    the wall that holds liquid apart, for the pixels; closed_only: only voids without a way out are rooms, as in a
-    model that was just hollowed."""
-
-    place: PlaceSettings
-    most: int | None = None
-    least_drain_mm: float = 1.5
-    wall_mm: float = 0.8
-    closed_only: bool = False
-
-    def check(self) -> None:
-        """Raise UsageError when the numbers make no sense."""
-        self.place.check()
-        if self.most is not None and not 1 <= self.most <= 20:
-            raise UsageError(f"--auto takes 1 to 20 holes a cavity, not {self.most}")
 
 
 class _Rooms:

@@ -10,8 +10,9 @@ from dataclasses import dataclass
 import numpy as np
 
 from bolvek.arrays import Bools, Floats
-from bolvek.errors import UsageError, WorkError
+from bolvek.errors import WorkError
 from bolvek.mesh import Mesh
+from bolvek.settings.shape import LEAST_SKIN_MM, Drain
 from bolvek.spatial.frames import across, fibonacci_sphere
 from bolvek.units import length_text, point_text
 
@@ -19,8 +20,6 @@ Point = tuple[float, float, float]
 
 _ENCLOSED_SHARE = 0.85
 _MOST_SPREAD = 4.0  # diameters: a wall that ends so unevenly runs along the hole
-LEAST_SKIN_MM = 0.8
-"""A blind hole leaves so much before its end, unless said otherwise."""
 _LEAST_COSINE = 0.15  # a hole flatter to the surface than this has no mouth to speak of
 
 
@@ -30,43 +29,6 @@ class BoreError(WorkError):
     def __init__(self, kind: str, text: str) -> None:
         super().__init__(text)
         self.kind = kind
-
-
-@dataclass(frozen=True)
-class Drain:
-    """One hole: a point on or near the outside, diameter across its corners (mm).
-
-    toward: a point the axis aims at (None: square into the surface). depth_mm: length of a blind
-    hole (None: through the wall into the cavity), least_skin_mm: what it leaves before its end at least.
-    """
-
-    at_mm: Point
-    diameter_mm: float = 3.5
-    toward_mm: Point | None = None
-    depth_mm: float | None = None
-    least_skin_mm: float = LEAST_SKIN_MM
-
-
-@dataclass(frozen=True, kw_only=True)
-class DrainSettings:
-    """The holes to cut in one go, and the number of sides of each."""
-
-    drains: tuple[Drain, ...]
-    sides: int = 32
-
-    def check(self) -> None:
-        """Raise UsageError when the numbers make no sense."""
-        if not self.drains:
-            raise UsageError("no drain was asked for: name at least one place with --at X,Y,Z")
-        if not 3 <= self.sides <= 256:
-            raise UsageError(f"--sides must be 3 to 256, not {self.sides}")
-        for drain in self.drains:
-            if not drain.diameter_mm > 0:
-                raise UsageError(f"--diameter must be above 0, not {drain.diameter_mm:g} mm")
-            if drain.depth_mm is not None and not drain.depth_mm > 0:
-                raise UsageError(f"--depth must be above 0, not {drain.depth_mm:g} mm")
-            if drain.toward_mm is not None and np.allclose(drain.toward_mm, drain.at_mm, atol=1e-9):
-                raise UsageError(f"--toward {point_text(drain.toward_mm)} is the drain's own place: name another point")
 
 
 @dataclass(frozen=True)

@@ -7,8 +7,9 @@ from bolvek.arrays import Floats, Ints32
 from bolvek.errors import WorkError
 from bolvek.mesh import Mesh
 from bolvek.operations.cut import TooClose, prism, subtract_and_trace
-from bolvek.operations.drain.bore import Bore, DrainSettings, plan_bore
+from bolvek.operations.drain.bore import Bore, plan_bore
 from bolvek.operations.drain.record import BoreRecord, DrainRecord
+from bolvek.settings.shape import DrainSettings
 from bolvek.units import point_text
 
 Point = tuple[float, float, float]

@@ -12,18 +12,19 @@ from dataclasses import dataclass
 import numpy as np
 
 from bolvek.analyses.shells import nest_exactly
-from bolvek.analyses.thickness import sample_surface, wall_tolerance_mm
+from bolvek.analyses.thickness import sample_surface
 from bolvek.arrays import Bools, Floats, Ints
-from bolvek.errors import UsageError, WorkError
+from bolvek.errors import WorkError
 from bolvek.mesh import Mesh
 from bolvek.operations.drain.beside import wall_left
-from bolvek.operations.drain.bore import Bore, BoreError, Drain, bore_along
+from bolvek.operations.drain.bore import Bore, BoreError, bore_along
+from bolvek.settings.measures import wall_tolerance_mm
+from bolvek.settings.shape import Ball, Drain, PlaceSettings
 from bolvek.spatial.frames import fibonacci_sphere
 from bolvek.units import as_triple
 
 _MOST_CANDIDATES = 400
 Triple = tuple[float, float, float]
-Ball = tuple[Triple, float]
 
 _SEEN_COST = 8.0  # mm of height given up for a hole on the side people do not look at
 _ASIDE_COST = 0.01  # mm of height given up for a mm nearer to the middle of the cavity
@@ -56,65 +57,6 @@ REASONS = {
     "small": "too small to be seen",
 }
 """Why a place was not taken, as it is told."""
-
-
-@dataclass(frozen=True, kw_only=True)
-class PlaceSettings:
-    """Holes a cavity (one: lowest; two: lowest and highest; more: the next lowest), diameter, up; least_mm: smaller
-    holes are tried down to this (None: none are); wall_mm: what must be left beside a hole (None: not looked at).
-
-    show: the side people look at; keep_off, only_within: balls (middle, radius in mm) in which no hole may begin, or in
-    one of which it must.
-    """
-
-    count: int = 2
-    diameter_mm: float = 3.5
-    up: Triple = (0.0, 0.0, 1.0)
-    least_mm: float | None = None
-    wall_mm: float | None = None
-    show: Triple | None = None
-    keep_off: tuple[Ball, ...] = ()
-    only_within: tuple[Ball, ...] = ()
-
-    def check(self) -> None:
-        """Raise UsageError when the numbers make no sense."""
-        if not 0 <= self.count <= 20:
-            raise UsageError(f"--drains must be 0 to 20 a cavity, not {self.count}")
-        if not 0 < self.diameter_mm < float("inf"):
-            raise UsageError(f"--diameter must be above 0, not {self.diameter_mm:g} mm")
-        if not np.linalg.norm(self.up) > 0:
-            raise UsageError("--up must not be the zero direction")
-        if self.show is not None and not np.linalg.norm(self.show) > 0:
-            raise UsageError("--show must not be the zero direction")
-        for name, balls in (("--keep-off", self.keep_off), ("--only-within", self.only_within)):
-            for _, reach in balls:
-                if not 0 < reach < float("inf"):
-                    raise UsageError(f"{name} needs a radius above 0, not {reach:g} mm")
-
-    def allows(self, mouth: Floats) -> bool:
-        """Whether a hole may begin at a place."""
-
-        def inside(balls: tuple[Ball, ...]) -> bool:
-            return any(float(np.linalg.norm(mouth - np.array(at))) <= reach for at, reach in balls)
-
-        return not inside(self.keep_off) and (not self.only_within or inside(self.only_within))
-
-    def may_reach(self, points: Floats, reach: float) -> Bools:
-        """Whether holes that come out so near to places (N, 3) of a room could begin where they may."""
-        may = np.ones(len(points), bool)
-        if self.only_within:
-            may[:] = False
-            for at, radius in self.only_within:
-                may |= np.linalg.norm(points - np.array(at), axis=1) <= radius + reach
-        for at, radius in self.keep_off:
-            may &= np.linalg.norm(points - np.array(at), axis=1) > radius - reach
-        return may
-
-    def seen(self, outward: Floats) -> Floats:
-        """How much holes that open along unit directions (N, 3) are seen (N,), from 0 to 1."""
-        if self.show is None:
-            return np.zeros(len(outward))
-        return np.maximum(0.0, outward @ np.array(self.show) / np.linalg.norm(self.show))
 
 
 @dataclass(frozen=True)
@@ -268,10 +210,10 @@ def best_bore(
     radius = 0.5 * diameter
     up = np.array(settings.up) / np.linalg.norm(settings.up)
     down = -up if role == "drain" else up
-    may = settings.may_reach(places[0], _MOUTH_REACH * diameter)
+    may = _may_reach(settings, places[0], _MOUTH_REACH * diameter)
     points, normal, bare = places[0][may], places[1][may], cost[may]
     # what it costs at least, for being seen along the best of its axes
-    bound = bare + _SEEN_COST * np.min([settings.seen(-a) for a in _axes_all(normal, down)], axis=0)
+    bound = bare + _SEEN_COST * np.min([_seen(settings, -a) for a in _axes_all(normal, down)], axis=0)
     order = np.argsort(bound, kind="stable")
     chosen = order[_thinned(points[order], 0.8 * radius)] if len(order) else order
     # what is measured before the cut is as much off as a wall may be
@@ -289,7 +231,7 @@ def best_bore(
         if all(np.linalg.norm(point - t.bore.mouth) >= apart for t in taken):
             why = ""
             for axis in _axes(normal[row], down):
-                seen = float(bare[row]) + _SEEN_COST * float(settings.seen(-axis[None])[0])
+                seen = float(bare[row]) + _SEEN_COST * float(_seen(settings, -axis[None])[0])
                 if seen >= least:
                     continue
                 bore = _clean_bore(mesh, point, axis, settings, diameter, taken)
@@ -321,7 +263,7 @@ def _clean_bore(
     start = _outer_point(mesh, point, -axis)
     if start is None:
         return "outside"
-    if not settings.allows(start):
+    if not _allows(settings, start):
         return "kept off"
     try:
         bore = bore_along(mesh, start, axis, 0.5 * diameter)
@@ -391,3 +333,31 @@ def _outer_point(mesh: Mesh, point: Floats, outward: Floats) -> Floats | None:
             outside = mesh.shell_volumes[mesh.topology.shell[face]] > 0
             return np.asarray(point + distance * outward) if outside else None
     return None
+
+
+def _allows(settings: PlaceSettings, mouth: Floats) -> bool:
+    """Whether a hole may begin at a place."""
+
+    def inside(balls: tuple[Ball, ...]) -> bool:
+        return any(float(np.linalg.norm(mouth - np.array(at))) <= reach for at, reach in balls)
+
+    return not inside(settings.keep_off) and (not settings.only_within or inside(settings.only_within))
+
+
+def _may_reach(settings: PlaceSettings, points: Floats, reach: float) -> Bools:
+    """Whether holes that come out so near to places (N, 3) of a room could begin where they may."""
+    may = np.ones(len(points), bool)
+    if settings.only_within:
+        may[:] = False
+        for at, radius in settings.only_within:
+            may |= np.linalg.norm(points - np.array(at), axis=1) <= radius + reach
+    for at, radius in settings.keep_off:
+        may &= np.linalg.norm(points - np.array(at), axis=1) > radius - reach
+    return may
+
+
+def _seen(settings: PlaceSettings, outward: Floats) -> Floats:
+    """How much holes that open along unit directions (N, 3) are seen (N,), from 0 to 1."""
+    if settings.show is None:
+        return np.zeros(len(outward))
+    return np.maximum(0.0, outward @ np.array(settings.show) / np.linalg.norm(settings.show))

@@ -8,12 +8,12 @@ import numpy as np
 
 from bolvek.analyses.soundness import find_defects
 from bolvek.arrays import Floats
-from bolvek.errors import UsageError
 from bolvek.mesh import Mesh
 from bolvek.operations.cut import TooClose, lofted
-from bolvek.operations.drain.bore import Bore, Drain
+from bolvek.operations.drain.bore import Bore
 from bolvek.operations.fuse.arrange import COMMON, arrange
 from bolvek.operations.pose import turn_onto
+from bolvek.settings.shape import Drain, PlugSettings
 from bolvek.spatial.frames import across
 
 Triple = tuple[float, float, float]
@@ -23,22 +23,6 @@ LEAST_SHARE, LEAST_MM = 0.2, 0.6
 _ABOVE_INNER_MM = 0.02
 """So far from the room the inner end stays: the piece is of the wall alone."""
 _TRIES, _SEED, _JITTER_MM = 8, 21, 1e-4
-
-
-@dataclass(frozen=True, kw_only=True)
-class PlugSettings:
-    """clearance_mm: how much narrower than the hole, all around; taper_deg: how much it narrows inward, each side."""
-
-    clearance_mm: float = 0.1
-    taper_deg: float = 2.0
-    sides: int = 48
-
-    def check(self) -> None:
-        """Raise UsageError when the numbers make no sense."""
-        if not 0 <= self.clearance_mm < float("inf"):
-            raise UsageError(f"--clearance must be 0 or more, not {self.clearance_mm:g} mm")
-        if not 0 <= self.taper_deg <= 30:
-            raise UsageError(f"--taper must be 0 to 30 degrees, not {self.taper_deg:g}")
 
 
 @dataclass(frozen=True, kw_only=True)

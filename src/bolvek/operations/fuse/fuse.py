@@ -11,7 +11,7 @@ import numpy as np
 
 from bolvek.analyses.deviation import matching_faces
 from bolvek.analyses.shells import nest_exactly
-from bolvek.errors import UsageError, WorkError
+from bolvek.errors import WorkError
 from bolvek.mesh import Mesh
 from bolvek.operations.fuse.arrange import DIFFERENCE
 from bolvek.operations.fuse.gather import Gathered
@@ -19,6 +19,7 @@ from bolvek.operations.fuse.judge import NEAR_SHARE, judge
 from bolvek.operations.fuse.parts import fuse_parts
 from bolvek.operations.fuse.reach import Reached, brought_together
 from bolvek.operations.fuse.unite import among, unite
+from bolvek.settings.parts import FuseSettings
 from bolvek.units import as_triple
 
 Triple = tuple[float, float, float]
@@ -26,20 +27,6 @@ Triple = tuple[float, float, float]
 _BESIDE_SHARE = 1e-5  # of the longest side: just beside a surface
 CONTACT_SHARE = 2e-6
 """Parts nearer than this share of the longest side are in contact as they are meant, whatever reach is asked for."""
-
-
-@dataclass(frozen=True, kw_only=True)
-class FuseSettings:
-    """reach_mm: parts that hover nearer than this are brought into contact (None: they stay); fill_voids: voids that
-    the parts close between them are filled."""
-
-    reach_mm: float | None = None
-    fill_voids: bool = False
-
-    def check(self) -> None:
-        """Raise UsageError when the numbers make no sense."""
-        if self.reach_mm is not None and not 0 < self.reach_mm < float("inf"):
-            raise UsageError(f"--reach must be above 0, not {self.reach_mm:g} mm")
 
 
 @dataclass(frozen=True, kw_only=True)

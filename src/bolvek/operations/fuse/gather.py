@@ -14,7 +14,8 @@ from bolvek.operations.fuse.arrange import DIFFERENCE
 from bolvek.operations.fuse.itself import uncrossed
 from bolvek.operations.fuse.unite import unite
 from bolvek.operations.mend.separate import taken_apart
-from bolvek.operations.recast import RecastSettings, recast
+from bolvek.operations.recast import recast
+from bolvek.settings.repairs import RecastSettings
 from bolvek.units import as_triple, count_text, point_text
 
 Triple = tuple[float, float, float]

@@ -13,8 +13,9 @@ from bolvek.mesh import Mesh
 from bolvek.mesh.topology import collapsed_faces
 from bolvek.operations.cut import TooClose
 from bolvek.operations.fuse.arrange import UNION, arrange
-from bolvek.operations.mend import MendSettings, mend
+from bolvek.operations.mend import mend
 from bolvek.operations.slim import slim
+from bolvek.settings.repairs import MendSettings
 from bolvek.spatial.groups import linked_groups
 
 JITTER_SHARE = 1e-6

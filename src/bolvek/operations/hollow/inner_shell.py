@@ -12,16 +12,18 @@ from dataclasses import dataclass
 import numpy as np
 
 from bolvek.analyses.soundness import find_defects
-from bolvek.analyses.thickness import SAMPLES_A_WALL, measure, sample_surface, shortest_ways, wall_tolerance_mm
+from bolvek.analyses.thickness import SAMPLES_A_WALL, measure, sample_surface, shortest_ways
 from bolvek.analyses.thickness.spots import gather_spots
 from bolvek.arrays import Floats
 from bolvek.errors import WorkError
 from bolvek.mesh import Mesh
 from bolvek.operations.hollow.lift import lift_to_wall, points_of
 from bolvek.operations.hollow.room import find_room
-from bolvek.operations.hollow.settings import HollowRecord, HollowSettings, NoCavityError, check_hollowable
+from bolvek.operations.hollow.settings import HollowRecord, NoCavityError, check_hollowable
 from bolvek.operations.slim import slim
 from bolvek.operations.untangle import untangle
+from bolvek.settings.measures import wall_tolerance_mm
+from bolvek.settings.shape import HollowSettings
 from bolvek.spatial.isosurface import lipschitz_surface
 from bolvek.spatial.tree import Tree
 from bolvek.units import length_text

@@ -2,9 +2,10 @@
 
 import numpy as np
 
-from bolvek.analyses.thickness import SAMPLES_A_WALL, edge_points, sample_surface, wall_tolerance_mm
+from bolvek.analyses.thickness import SAMPLES_A_WALL, edge_points, sample_surface
 from bolvek.arrays import Floats, Ints
 from bolvek.mesh import Mesh
+from bolvek.settings.measures import wall_tolerance_mm
 
 _ROUNDS = 8
 

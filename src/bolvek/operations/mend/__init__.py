@@ -2,17 +2,8 @@
 
 from bolvek.operations.mend.fills import sharpest_bend
 from bolvek.operations.mend.ladder import count_faults, mend, origin_parts
-from bolvek.operations.mend.record import (
-    FAULT_WORDS,
-    STEPS,
-    STYLES,
-    Faults,
-    Left,
-    MendRecord,
-    MendSettings,
-    MendStep,
-    Place,
-)
+from bolvek.operations.mend.record import FAULT_WORDS, Faults, Left, MendRecord, MendStep, Place
+from bolvek.settings.repairs import STEPS, STYLES, MendSettings
 
 __all__ = [
     "FAULT_WORDS",

@@ -24,7 +24,8 @@ from bolvek.operations.mend.fills import (
     plain_fill,
 )
 from bolvek.operations.mend.loops import Loop, Named, choose, find_loops
-from bolvek.operations.mend.record import Left, MendSettings, MendStep, Place
+from bolvek.operations.mend.record import Left, MendStep, Place
+from bolvek.settings.repairs import MendSettings
 from bolvek.spatial.parallel import run_ranges
 from bolvek.units import count_text
 

@@ -20,10 +20,11 @@ from bolvek.operations.mend.drop import drop
 from bolvek.operations.mend.local import without_harm
 from bolvek.operations.mend.mirror import faulty_places, mirror_half
 from bolvek.operations.mend.orient import drop_buried, orient
-from bolvek.operations.mend.record import FAULT_WORDS, STEPS, Faults, MendRecord, MendSettings, MendStep
+from bolvek.operations.mend.record import FAULT_WORDS, Faults, MendRecord, MendStep
 from bolvek.operations.mend.scraps import drop_scraps
 from bolvek.operations.mend.separate import pinched_faces, separate
 from bolvek.operations.mend.weld import weld
+from bolvek.settings.repairs import STEPS, MendSettings
 
 Step = Callable[[Draft], tuple[Draft, MendStep]]
 

@@ -12,7 +12,8 @@ from bolvek.arrays import Floats, Ints
 from bolvek.kernels.surface import fill as kernels
 from bolvek.mesh import Mesh
 from bolvek.mesh.topology import OPEN
-from bolvek.operations.mend.record import Left, MendSettings
+from bolvek.operations.mend.record import Left
+from bolvek.settings.repairs import MendSettings
 
 NARROWING = 0.3
 """A shell that narrows towards an opening by more than this (the cosine of the angle to its plane, 17 degrees from

@@ -15,7 +15,8 @@ from bolvek.arrays import Bools, Floats, Ints
 from bolvek.mesh import Mesh
 from bolvek.mesh.topology import collapsed_faces
 from bolvek.operations.mend.draft import NEW, Draft, stored
-from bolvek.operations.mend.record import Left, MendSettings, MendStep, Place
+from bolvek.operations.mend.record import Left, MendStep, Place
+from bolvek.settings.repairs import MendSettings
 from bolvek.spatial import frames
 from bolvek.units import as_triple, length_text
 

@@ -3,16 +3,8 @@
 from bolvek.operations.pieces.cut import CutUp, cut, named
 from bolvek.operations.pieces.fit import FitPlan, plan_fit, room_within
 from bolvek.operations.pieces.planes import FITTING, SURFACE, Piece, Plane, cut_apart
-from bolvek.operations.pieces.record import (
-    Contact,
-    CutRecord,
-    CutSettings,
-    Lip,
-    LipSettings,
-    Peg,
-    PegSettings,
-    PieceRecord,
-)
+from bolvek.operations.pieces.record import Contact, CutRecord, CutSettings, Lip, Peg, PieceRecord
+from bolvek.settings.parts import LipSettings, PegSettings
 
 __all__ = [
     "FITTING",

@@ -17,8 +17,9 @@ from bolvek.operations.fuse.arrange import UNION
 from bolvek.operations.pieces.contacts import Meeting
 from bolvek.operations.pieces.pegs import fitted, gap_between
 from bolvek.operations.pieces.planes import Piece, Plane
-from bolvek.operations.pieces.record import Lip, LipSettings
+from bolvek.operations.pieces.record import Lip
 from bolvek.operations.slim import slim
+from bolvek.settings.parts import LipSettings
 from bolvek.spatial.isosurface import lipschitz_surface
 
 _CELLS = 4.5  # through the lip

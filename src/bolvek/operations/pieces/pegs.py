@@ -17,8 +17,9 @@ from bolvek.operations.fuse.arrange import DIFFERENCE, UNION
 from bolvek.operations.fuse.unite import unite
 from bolvek.operations.pieces.contacts import Meeting
 from bolvek.operations.pieces.planes import FITTING, Piece, Plane
-from bolvek.operations.pieces.record import Contact, Peg, PegSettings
+from bolvek.operations.pieces.record import Contact, Peg
 from bolvek.operations.pose import turn_onto
+from bolvek.settings.parts import PegSettings
 from bolvek.spatial.frames import across
 from bolvek.units import as_triple, length_text
 

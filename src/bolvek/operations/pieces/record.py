@@ -6,57 +6,13 @@ from dataclasses import dataclass
 from bolvek.analyses.finding import Finding
 from bolvek.errors import UsageError
 from bolvek.operations.pieces.planes import Plane
+from bolvek.settings.parts import LipSettings, PegSettings
 from bolvek.units import count_text, length_text
 
 Triple = tuple[float, float, float]
 
 _TIGHT = 0.5
 """A lip nearer to the other piece than this share of its clearance does not go in."""
-LEAST_WALL_MM = 0.8
-"""Material left around sockets where nothing else is asked."""
-
-
-@dataclass(frozen=True, kw_only=True)
-class PegSettings:
-    """Pegs where pieces meet. count: at each place where two pieces meet; diameter_mm, length_mm (None: as the section
-    allows, a quarter longer than wide); clearance_mm: between peg and socket, all around; wall_mm: material left around
-    a socket at least; flat: with a flat side, so that they go in one way only; loose: sockets on both sides, pegs apart
-    from the pieces."""
-
-    count: int = 2
-    diameter_mm: float | None = None
-    length_mm: float | None = None
-    clearance_mm: float = 0.15
-    wall_mm: float = LEAST_WALL_MM
-    flat: bool = False
-    loose: bool = False
-    sides: int = 32
-
-    def check(self) -> None:
-        """Raise UsageError when the numbers make no sense."""
-        if not 1 <= self.count <= 50:
-            raise UsageError(f"--pegs must be 1 to 50, not {self.count}")
-        for name, value in (("--peg-diameter", self.diameter_mm), ("--peg-length", self.length_mm)):
-            if value is not None and not 0 < value < math.inf:
-                raise UsageError(f"{name} must be above 0, not {value:g} mm")
-        _check_fit(self.clearance_mm, self.wall_mm)
-
-
-@dataclass(frozen=True, kw_only=True)
-class LipSettings:
-    """A lip along the rim inside a hollow piece: how far it stands up, how thick it is, the clearance to the other."""
-
-    height_mm: float = 3.0
-    thick_mm: float = 1.2
-    clearance_mm: float = 0.15
-    wall_mm: float = LEAST_WALL_MM
-
-    def check(self) -> None:
-        """Raise UsageError when the numbers make no sense."""
-        for name, value in (("--lip-height", self.height_mm), ("--lip-thickness", self.thick_mm)):
-            if not 0 < value < math.inf:
-                raise UsageError(f"{name} must be above 0, not {value:g} mm")
-        _check_fit(self.clearance_mm, self.wall_mm)
 
 
 def _check_fit(clearance: float, wall: float) -> None:

@@ -1,6 +1,7 @@
 """Any soup of faces becomes one closed solid."""
 
 from bolvek.operations.recast.recast import recast
-from bolvek.operations.recast.settings import INSIDES, RecastRecord, RecastSettings
+from bolvek.operations.recast.settings import RecastRecord
+from bolvek.settings.repairs import INSIDES, RecastSettings
 
 __all__ = ["INSIDES", "RecastRecord", "RecastSettings", "recast"]

@@ -11,6 +11,8 @@ closed, manifold and free of crossings; then the vertices are brought to the exa
 that is near, unless something would cross.
 """
 
+import math
+
 import numpy as np
 
 from bolvek.analyses.cavities import find_cavities
@@ -21,9 +23,10 @@ from bolvek.errors import WorkError
 from bolvek.mesh import Mesh
 from bolvek.operations.recast.edges import with_edges
 from bolvek.operations.recast.measure import measure, piece_areas
-from bolvek.operations.recast.settings import LEAK_CELLS, Leak, RecastRecord, RecastSettings
+from bolvek.operations.recast.settings import LEAK_CELLS, MOST_CELLS, Leak, RecastRecord
 from bolvek.operations.slim import slim
 from bolvek.operations.untangle import untangle
+from bolvek.settings.repairs import RecastSettings
 from bolvek.spatial.isosurface import lipschitz_surface
 from bolvek.spatial.tree import Tree
 
@@ -52,6 +55,11 @@ def recast(mesh: Mesh, settings: RecastSettings = _PLAIN) -> tuple[Mesh, RecastR
         raise WorkError("the model has no faces with an area")
     soup = mesh.picked(area > 0)
     cell = settings.cell_mm(float(soup.size.max()), soup.area)
+    if cell < (fits := math.sqrt(soup.area / MOST_CELLS)):
+        raise WorkError(
+            f"a grid of {cell:.3g} mm on {soup.area:.3g} mm2 of faces would not fit into memory: "
+            f"--grid {1.05 * fits:.2g}mm would"
+        )
     bridge = max(2 * cell if settings.bridge_mm is None else settings.bridge_mm, _LEAST_BRIDGE * cell)
     grow = cell if settings.grow_mm is None else settings.grow_mm
     if grow > 0:

@@ -6,10 +6,11 @@ import numpy as np
 
 from bolvek.analyses.shells import find_openings, material_tree, standing
 from bolvek.mesh import Mesh
-from bolvek.operations.mend import MendRecord, MendSettings, mend
+from bolvek.operations.mend import MendRecord, mend
 from bolvek.operations.mend.close import burying
 from bolvek.operations.mend.separate import taken_apart
-from bolvek.operations.solid.settings import SolidSettings, Step
+from bolvek.operations.solid.settings import Step
+from bolvek.settings.repairs import MendSettings, SolidSettings
 from bolvek.units import count_text
 
 _PLAIN = SolidSettings()

@@ -14,13 +14,14 @@ from bolvek.analyses.soundness import find_defects
 from bolvek.errors import WorkError
 from bolvek.mesh import Mesh
 from bolvek.operations.fuse import fuse_parts, parts_of
-from bolvek.operations.mend import MendRecord, MendSettings
+from bolvek.operations.mend import MendRecord
 from bolvek.operations.mend.close import caps
-from bolvek.operations.recast import RecastRecord, RecastSettings, recast
+from bolvek.operations.recast import RecastRecord, recast
 from bolvek.operations.slim import SlimRecord, slim_to
 from bolvek.operations.solid.plan import closed_voids, plan_solid
-from bolvek.operations.solid.settings import SolidSettings, Step
-from bolvek.operations.thicken import ThickenRecord, ThickenSettings, thicken
+from bolvek.operations.solid.settings import Step
+from bolvek.operations.thicken import ThickenRecord, thicken
+from bolvek.settings.repairs import MendSettings, RecastSettings, SolidSettings, ThickenSettings
 from bolvek.units import point_text
 
 T = TypeVar("T")
@@ -192,5 +193,6 @@ def _guess(found: Mesh) -> str:
         return ""
     return (
         f"a guess: nothing tells whether a lid is missing at {point_text(ends[0].where_mm)}"
-        f"{f' and {len(ends) - 1:,} more' if len(ends) > 1 else ''}; it was taken for a skin: '--try' shows both ways, '--as solid' closes it"
+        f"{f' and {len(ends) - 1:,} more' if len(ends) > 1 else ''}; it was taken for a skin: "
+        "'--try' shows both ways, '--as solid' closes it"
     )

@@ -16,9 +16,10 @@ from bolvek.errors import WorkError
 from bolvek.mesh import Mesh
 from bolvek.operations.fuse import unite
 from bolvek.operations.fuse.arrange import kept_faces
-from bolvek.operations.mend import MendSettings, mend
+from bolvek.operations.mend import mend
 from bolvek.operations.slim import slim
 from bolvek.operations.thicken.solid import Depth, Solid, depth_of, rim_tree
+from bolvek.settings.repairs import MendSettings
 from bolvek.spatial.isosurface import lipschitz_surface
 from bolvek.spatial.tree import Tree
 

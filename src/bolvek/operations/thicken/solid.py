@@ -4,10 +4,11 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from bolvek.analyses.thickness import SAMPLES_A_WALL, measure, sample_surface, shortest_ways, wall_tolerance_mm
+from bolvek.analyses.thickness import SAMPLES_A_WALL, measure, sample_surface, shortest_ways
 from bolvek.arrays import Bools, Floats, Ints
 from bolvek.mesh import Mesh
 from bolvek.mesh.topology import OPEN
+from bolvek.settings.measures import wall_tolerance_mm
 from bolvek.spatial.tree import Tree
 
 _SPACING = 0.25  # thicknesses between samples

@@ -12,16 +12,17 @@ from bolvek.arrays import Floats, Ints
 from bolvek.errors import WorkError
 from bolvek.mesh import Mesh
 from bolvek.mesh.topology import CROWDED
-from bolvek.operations.mend import MendSettings, mend
+from bolvek.operations.mend import mend
 from bolvek.operations.thicken.cover import Cover, cover
 from bolvek.operations.thicken.fill import fill_thin
 from bolvek.operations.thicken.fit import as_solid, best_offset
 from bolvek.operations.thicken.foot import facing_foot, hollow_beneath, in_the_way, with_foot
 from bolvek.operations.thicken.offset import Offset, offset
 from bolvek.operations.thicken.rim import hanging_faces, narrow_teeth, refuse_rim, trimmed
-from bolvek.operations.thicken.settings import ThickenRecord, ThickenSettings
+from bolvek.operations.thicken.settings import ThickenRecord
 from bolvek.operations.thicken.solid import Depth, Solid, depth_of
 from bolvek.operations.thicken.walls import grow_walls
+from bolvek.settings.repairs import MendSettings, ThickenSettings
 from bolvek.units import length_text, point_text
 
 FULL_SHARE = 0.9

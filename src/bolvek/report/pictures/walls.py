@@ -5,13 +5,14 @@ from typing import TYPE_CHECKING
 import numpy as np
 from numpy.typing import NDArray
 
-from bolvek.analyses.thickness import WallRecord, WallSettings, WallZone, wall_at
+from bolvek.analyses.thickness import WallRecord, WallZone, wall_at
 from bolvek.arrays import Floats
 from bolvek.mesh import Mesh
 from bolvek.report.pictures import palette
 from bolvek.report.pictures.callouts import MOST, Callout, best_views, nearest_surface
 from bolvek.report.pictures.numbered import SIDE, VIEW, numbered_view, spot_list
 from bolvek.report.pictures.plain import HEIGHT, WIDTH, Caption, new_figure, png_bytes
+from bolvek.settings.measures import WallSettings
 from bolvek.units import area_text, length_text
 
 if TYPE_CHECKING:

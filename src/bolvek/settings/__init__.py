@@ -1,0 +1,8 @@
+"""Every setting, described once: default, unit, range and help. The command line, the checks and the schema read it.
+
+A floor of its own that knows units and errors only, so that help needs no numbers to be loaded.
+"""
+
+from bolvek.settings.describe import Setting, SettingError, Settings, described, setting
+
+__all__ = ["Setting", "SettingError", "Settings", "described", "setting"]
