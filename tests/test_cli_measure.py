@@ -30,11 +30,11 @@ def record_of(done):
 
 
 def test_walls_at_any_size(bolvek, shop):
-    done = bolvek("walls", "plate.stl", "--min", "1.2mm", "--json", "-")
+    done = bolvek("walls", "plate.stl", "--least-wall", "1.2mm", "--json", "-")
     section = record_of(done)["models"][0]["walls"]
     assert section["ray"]["min_mm"] == pytest.approx(2) and section["ball"]["min_mm"] == pytest.approx(2, rel=0.002)
     assert "thick enough" in done.stderr
-    done = bolvek("walls", "plate.stl", "--min", "1.2mm", "--longest", "20mm", "--json", "-", expect=1)
+    done = bolvek("walls", "plate.stl", "--least-wall", "1.2mm", "--longest", "20mm", "--json", "-", expect=1)
     record = record_of(done)
     assert record["models"][0]["walls"]["wall"]["min_mm"] == pytest.approx(1)
     assert record["models"][0]["scale"]["factor"] == 0.5 and record["verdict"] == "thin"
@@ -48,7 +48,7 @@ def test_the_gourd_in_words_picture_and_values(bolvek, tmp_path):
 
     mesh, plan = gourd(80, 76)
     write_model(tmp_path / "gourd.stl", mesh)
-    done = bolvek("walls", "gourd.stl", "--min", "1.2mm", "--picture", "g.png", "--values", "g.csv", expect=1)
+    done = bolvek("walls", "gourd.stl", "--least-wall", "1.2mm", "--picture", "g.png", "--values", "g.csv", expect=1)
     assert f"{len(plan)} zones thinner than 1.200 mm" in done.stdout
     image = imread(tmp_path / "g.png")[..., :3]
     body = image[100:740, 40:890]
@@ -64,7 +64,7 @@ def test_the_gourd_in_words_picture_and_values(bolvek, tmp_path):
 def test_walls_call_out_what_broke_through_first(bolvek, tmp_path):
     outer, inner = block((0, 0, 0), (20, 20, 20)), block((0.5, 2, 2), (18, 18, 20.5))
     write_model(tmp_path / "hollow.stl", outer.joined(inner.turned()))
-    done = bolvek("walls", "hollow.stl", "--min", "1mm", "--gap", "1mm", expect=1)
+    done = bolvek("walls", "hollow.stl", "--least-wall", "1mm", "--gap", "1mm", expect=1)
     lines = [line for line in done.stdout.splitlines() if line.startswith("fault")]
     assert "broken through" in lines[0]
     zones = [line for line in done.stdout.splitlines() if line.startswith("  1")]
@@ -93,7 +93,7 @@ def test_the_shade_and_its_ways(bolvek, tmp_path):
         "shade.stl",
         "--compare-up",
         "12",
-        "--best",
+        "--tell",
         "3",
         "--weigh",
         "height=1",
@@ -122,11 +122,11 @@ def test_pose_applies_the_best_direction(bolvek, shop):
 @pytest.mark.parametrize(
     ("args", "code", "said"),
     [
-        (["walls", "plate.stl", "--min", "0"], 2, "--min must be above 0"),
-        (["walls", "plate.stl", "--min", "1", "--printer", "small-resin"], 2, "not both"),
+        (["walls", "plate.stl", "--least-wall", "0"], 2, "--least-wall must be more than 0"),
+        (["walls", "plate.stl", "--least-wall", "1", "--printer", "small-resin"], 2, "not both"),
         (["walls", "plate.stl", "--printer", "smal-resin"], 2, "Did you mean"),
-        (["walls", "plate.stl", "--height", "5", "--by", "2"], 2, "at most one"),
-        (["walls", "plate.stl", "--by", "0"], 2, "above 0"),
+        (["walls", "plate.stl", "--height", "5", "--by", "2"], 2, "exactly one of --by, --height, --longest; found"),
+        (["walls", "plate.stl", "--by", "0"], 2, "more than 0"),
         (["walls", "flat.ply"], 4, "flat"),
         (["overhangs", "flat.ply"], 4, "flat"),
         (["overhangs", "plate.stl", "--up", "0,0,0"], 2, "zero direction"),
@@ -199,13 +199,15 @@ def test_layers_as_table_pixels_and_outlines(bolvek, shop):
 
 def test_layers_at_heights_and_refusals(bolvek, shop):
     write_model(shop / "cup.stl", shell_box(2.0, 20.0).picked(slice(None)))
-    done = bolvek("layers", "cup.stl", "--at", "10mm", "--at", "1mm", "--svg", "two", "--json", "-", expect=1)
+    done = bolvek(
+        "layers", "cup.stl", "--layer-at", "10mm", "--layer-at", "1mm", "--svg", "two", "--json", "-", expect=1
+    )
     layers = record_of(done)["models"][0]["layers"]
     assert sorted(p.name for p in (shop / "two").iterdir()) == ["layer_00020.svg", "layer_00200.svg"]
     assert layers["pools"][0]["enclosed"] and layers["pool_mm3"] == pytest.approx(16**3, rel=0.02)
     assert layers["cups"][0]["area_mm2"] == pytest.approx(256, rel=0.02) and layers["cups"][0]["enclosed"]
     assert "no way out" in done.stderr and "suction cup" in done.stderr
-    posed = bolvek("layers", "plate.stl", "--drain-pose", "1,0,0", "--json", "-")
+    posed = bolvek("layers", "plate.stl", "--drain-up", "1,0,0", "--json", "-")
     assert record_of(posed)["verdict"] == "layers clear"
     assert "holds files" in bolvek("layers", "cup.stl", "--svg", "two", expect=3).stderr
     for wrong in (["--at", "3mm"], ["--at", "30mm", "--svg", "x"], ["--price", "35"], ["--layer", "0"]):

@@ -165,7 +165,7 @@ def test_a_hollow_model_in_another_unit(bolvek, tmp_path):
         (["survey", "none.stl"], 3, "cannot be read"),
         (["survey", "shop", "--picture", "x.png"], 2, "one model"),
         (["survey", "shop/box.stl", "--near", "-1"], 2, "--near"),
-        (["survey", "shop/box.stl", "--knife", "90"], 2, "below 90"),
+        (["survey", "shop/box.stl", "--knife", "90"], 2, "less than 90"),
         (["survey", "shop/box.stl", "--material", "brass"], 2, "no material"),
         (["survey", "shop/box.stl", "--isolate", "x.txt"], 3, "written as"),
         (["survey", "empty"], 3, "no model in this folder"),

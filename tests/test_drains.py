@@ -184,13 +184,12 @@ def test_prep_places_its_own_drains_and_the_proof_takes_a_pose(bolvek, tmp_path)
     assert model["drain"]["auto"]["rooms"][0]["stays_mm3"] < 50
     assert [c["state"] for c in model["proof"]["clauses"]] == ["holds"] * 6
     # held on its side, some stays
-    side = bolvek("proof", "ball.prep.stl", "--wall", "2mm", "--drain-pose", "1,0,0", "--json", "-", expect=1)
+    side = bolvek("proof", "ball.prep.stl", "--wall", "2mm", "--drain-up", "1,0,0", "--json", "-", expect=1)
     record = json.loads(side.stdout)
     fault = next(f for f in record["findings"] if f["code"] == "liquid_stays")
     assert fault["where_mm"][0] < -10
     assert (
-        bolvek("proof", "ball.prep.stl", "--wall", "2mm", "--drain-pose", "1,0,0", "--drain-pose", "0,0,1").returncode
-        == 0
+        bolvek("proof", "ball.prep.stl", "--wall", "2mm", "--drain-up", "1,0,0", "--drain-up", "0,0,1").returncode == 0
     )
     made, _ = drain(
         shell_box(2.0, 30.0), DrainSettings(drains=(Drain((30.0, 15.0, 15.0), 4.0), Drain((0.0, 15.0, 15.0), 4.0)))

@@ -79,10 +79,10 @@ def test_join_and_split_as_a_preparer_does(bolvek, tmp_path):
         read_model(tmp_path / "hook.stl").mesh
     )
     bolvek("split", "lamp.3mf", "-o", "apart/", expect=3)
-    bolvek("split", "lamp.3mf", "--by", "part", "-o", "one.stl", "--largest")
+    bolvek("split", "lamp.3mf", "--into", "part", "-o", "one.stl", "--largest")
     assert (tmp_path / "one.part1.stl").exists()
     assert "no place" in bolvek("join", "body.stl", "lid.stl", "-o", "two.stl").stdout
-    assert "no names" in bolvek("split", "body.stl", "--by", "name", expect=4).stderr
+    assert "no names" in bolvek("split", "body.stl", "--into", "name", expect=4).stderr
     bolvek("split", "body.stl", "--gather", expect=2)
     assert "two at least" in bolvek("join", "body.stl", expect=2).stderr
     bolvek("join", "body.stl", "lid.stl", "-o", "lid.stl", "--replace", expect=3)

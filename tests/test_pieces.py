@@ -167,21 +167,21 @@ def test_the_fewest_planes_and_not_through_the_neck():
 
 def test_cut_as_a_preparer_does(bolvek, tmp_path):
     write_model(tmp_path / "post.stl", box((0, 0, 0), (20, 20, 200)))
-    planned = bolvek("cut", "post.stl", "--to-fit", "small-resin", "--pegs", 1, "--plan", "--picture", "plan.png")
+    planned = bolvek("cut", "post.stl", "--fit", "small-resin", "--pegs", 1, "--plan", "--picture", "plan.png")
     assert "1 plane for" in planned.stdout and sorted(p.name for p in tmp_path.iterdir()) == ["plan.png", "post.stl"]
-    done = bolvek("cut", "post.stl", "--to-fit", "small-resin", "--pegs", 1, "--lay-flat", "--json", "-")
+    done = bolvek("cut", "post.stl", "--fit", "small-resin", "--pegs", 1, "--lay-flat", "--json", "-")
     Record.model_validate_json(done.stdout)
     told = json.loads(done.stdout)["models"][0]["cut"]
     assert [p["fits"] for p in told["pieces"]] == [True, True] and [p["laid"] for p in told["pieces"]] == [False, True]
     upper = read_model(tmp_path / "post.2of2.stl").mesh
     assert upper.bounds[0, 2] == 0 and not find_defects(upper)
     assert max(told["pieces"][0]["size_mm"]) <= 158
-    bolvek("cut", "post.stl", "--to-fit", "small-resin", "--margin", "40mm", "-o", "no/", expect=2)
+    bolvek("cut", "post.stl", "--fit", "small-resin", "--margin", "40mm", "-o", "no/", expect=2)
     before = (tmp_path / "post.1of2.stl").read_bytes()
     (tmp_path / "post.2of2.stl").unlink()
-    bolvek("cut", "post.stl", "--at", "z=50mm", expect=3)
+    bolvek("cut", "post.stl", "--plane", "z=50mm", expect=3)
     assert (tmp_path / "post.1of2.stl").read_bytes() == before and not (tmp_path / "post.2of2.stl").exists()
-    bolvek("cut", "post.stl", "--at", "z=50mm", "--at", "z=10cm", "--pegs", 1, "--loose", "-o", "out/")
+    bolvek("cut", "post.stl", "--plane", "z=50mm", "--plane", "z=10cm", "--pegs", 1, "--loose", "-o", "out/")
     names = {p.name for p in (tmp_path / "out").iterdir()}
     assert names == {"post.1of3.stl", "post.2of3.stl", "post.3of3.stl", "post.pegs.stl"}
     for wrong in (
@@ -192,12 +192,12 @@ def test_cut_as_a_preparer_does(bolvek, tmp_path):
         ["--at", "z=9mm", "--loose"],
     ):
         bolvek("cut", "post.stl", *wrong, "-o", "no/", expect=2)
-    assert "all on one side" in bolvek("cut", "post.stl", "--at", "z=300mm", "-o", "no/", expect=4).stderr
-    bolvek("cut", "post.stl", "--to-fit", "small-resin", "--at", "z=9mm", "-o", "no/", expect=2)
+    assert "all on one side" in bolvek("cut", "post.stl", "--plane", "z=300mm", "-o", "no/", expect=4).stderr
+    bolvek("cut", "post.stl", "--fit", "small-resin", "--plane", "z=9mm", "-o", "no/", expect=2)
     write_model(tmp_path / "open.stl", box().picked(np.arange(10)))
-    assert "mend" in bolvek("cut", "open.stl", "--at", "z=5mm", expect=4).stderr
+    assert "mend" in bolvek("cut", "open.stl", "--plane", "z=5mm", expect=4).stderr
     assert not (tmp_path / "no").exists()
-    fits = bolvek("cut", "open.stl", "--to-fit", "small-resin")
+    fits = bolvek("cut", "open.stl", "--fit", "small-resin")
     assert "fits" in fits.stdout
 
 

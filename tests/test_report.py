@@ -16,9 +16,9 @@ from bolvek.report.pictures.plain import model_caption, picture
 from bolvek.report.pictures.raster import render
 from bolvek.report.pictures.view import CutPlane, View, cut_through
 from bolvek.report.words import proof as words
+from bolvek.report.words.prep import STEPS
 from bolvek.settings.measures import ProofSettings
 from bolvek.settings.parts import ScaleSettings
-from bolvek.report.words.prep import STEPS
 from bolvek.settings.shape import HollowSettings, PlaceSettings, PrepSettings
 from bolvek.units import length_text, point_text
 from support import ball, blob, box, shell_box

@@ -135,17 +135,17 @@ def test_smallest_circle_by_all_pairs_and_triples():
 
 def test_as_a_preparer_does(bolvek, tmp_path):
     write_model(tmp_path / "ball.stl", noisy(ball(8, 0.6), 0.05))
-    done = bolvek("smooth", "ball.stl", "--most", "0.2mm", "--picture", "calm.png", "--json", "-")
+    done = bolvek("smooth", "ball.stl", "--within", "0.2mm", "--picture", "calm.png", "--json", "-")
     Record.model_validate_json(done.stdout)
     told = json.loads(done.stdout)["models"][0]["smooth"]
     assert told["rough_mm"] < told["rough_before_mm"] and (tmp_path / "calm.png").exists()
     calm = read_model(tmp_path / "ball.smooth.stl").mesh
     assert calm.meeting[1] <= read_model(tmp_path / "ball.stl").mesh.meeting[1]
-    again = bolvek("smooth", "ball.stl", "--within", "0,0,8:3mm", "--within", "0,0,0:1,1,1", "-o", "part.stl")
+    again = bolvek("smooth", "ball.stl", "--region", "0,0,8:3mm", "--region", "0,0,0:1,1,1", "-o", "part.stl")
     assert "roughness" in again.stdout
-    assert "closed" in bolvek("smooth", "ball.stl", "--within", "rim:2mm", "-o", "x.stl", expect=4).stderr
+    assert "closed" in bolvek("smooth", "ball.stl", "--region", "rim:2mm", "-o", "x.stl", expect=4).stderr
     for wrong in ("3mm", "0,0,0", "rim:", "0,0,0:x"):
-        bolvek("smooth", "ball.stl", "--within", wrong, "-o", "x.stl", expect=2)
+        bolvek("smooth", "ball.stl", "--region", wrong, "-o", "x.stl", expect=2)
     write_model(tmp_path / "smooth_ball.stl", ball(8, 0.6))
     stood = bolvek(
         "plinth",

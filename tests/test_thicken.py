@@ -219,10 +219,10 @@ def test_faces_are_cut_finer_and_the_surface_stays():
 def test_thicken_from_the_command_line(bolvek, tmp_path):
     leaf, target = tmp_path / "leaf.stl", tmp_path / "solid.stl"
     write_model(leaf, maple_leaf())
-    done = bolvek("thicken", leaf, "--by", "1.2mm", "-o", target, expect=4)
+    done = bolvek("thicken", leaf, "--thick", "1.2mm", "-o", target, expect=4)
     assert "--trim" in done.stderr and not target.exists()
     picture = tmp_path / "leaf.png"
-    done = bolvek("thicken", leaf, "--by", "1.2mm", "--trim", "-o", target, "--json", "-", "--picture", picture)
+    done = bolvek("thicken", leaf, "--thick", "1.2mm", "--trim", "-o", target, "--json", "-", "--picture", picture)
     told = json.loads(done.stdout)["models"][0]["thicken"]
     assert told["way"] == "skin" and told["share_full"] > 0.99 and picture.stat().st_size > 10_000
     assert not find_defects(read_model(target).mesh)
@@ -230,5 +230,5 @@ def test_thicken_from_the_command_line(bolvek, tmp_path):
     assert "z=-4mm" in done.stderr
     sheet = tmp_path / "sheet.stl"
     write_model(sheet, noisy(0.05))
-    done = bolvek("thicken", sheet, "--by", "0.9mm", "--along", "0,0,-1", "-o", target, "--replace", expect=1)
+    done = bolvek("thicken", sheet, "--thick", "0.9mm", "--along", "0,0,-1", "-o", target, "--replace", expect=1)
     assert "thin" in done.stdout

@@ -136,6 +136,6 @@ def test_from_an_odd_file_to_a_fit_print(bolvek, tmp_path):
     assert "prints as it stands" in bolvek("overhangs", "posed.stl").stdout
     done = bolvek("prep", "posed.stl", "--wall", "2mm", "--diameter", "3mm", "-o", "fit.stl", "--json", "-")
     assert json.loads(done.stdout)["verdict"] == "fit"
-    said = bolvek("walls", "fit.stl", "--min", "1.9mm").stdout
+    said = bolvek("walls", "fit.stl", "--least-wall", "1.9mm").stdout
     assert "verdict" in said and "thick enough" in said
     assert bolvek("survey", "fit.stl", "--json", "-").stdout.count('"sound": true') == 1

@@ -5,9 +5,10 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
+from bolvek.cli.base.bind import bound, taken
 from bolvek.cli.base.options import Asked, options, reading_options
-from bolvek.cli.base.types import LENGTH, PATH
-from bolvek.errors import UsageError
+from bolvek.cli.base.types import PATH
+from bolvek.settings.measures import CompareSettings
 
 if TYPE_CHECKING:
     from bolvek.cli.base.run import Outcome, Steps
@@ -18,11 +19,11 @@ if TYPE_CHECKING:
 @options(
     click.argument("old", type=PATH, metavar="OLD"),
     click.argument("new", type=PATH, metavar="NEW"),
-    click.option("--within", type=LENGTH, help="Fall short (exit code 1) where the surfaces are farther apart."),
-    click.option("--spacing", type=LENGTH, help="Distance between samples; without it 1/400 of the longest side."),
+    bound("--within", CompareSettings, "within_mm"),
+    bound("--spacing", CompareSettings, "spacing_mm"),
     reading_options,
 )
-def command(old: Path, new: Path, within: float | None, spacing: float | None, **shared: Any) -> None:
+def command(old: Path, new: Path, **values: Any) -> None:
     """Old against new: faces bit for bit the same, distances both ways, volume, size, openings.
 
     \b
@@ -36,13 +37,10 @@ def command(old: Path, new: Path, within: float | None, spacing: float | None, *
     from bolvek.formats import read_model
     from bolvek.report.pictures.results import compare_result
     from bolvek.report.words.compare import compare_line, compare_rows, far_text
-    from bolvek.settings.measures import CompareSettings
     from bolvek.units import length_text
 
-    if within is not None and not within >= 0:
-        raise UsageError(f"--within must be 0 or more, not {length_text(within)}")
-    asked = Asked(**shared)
-    settings = CompareSettings(spacing_mm=spacing)
+    settings = taken(CompareSettings, values)
+    asked, within = Asked(**values), settings.within_mm
 
     def work(model: "Model", step: "Steps") -> "Outcome":
         before = step("old", lambda: read_model(old, unit=asked.unit)).mesh

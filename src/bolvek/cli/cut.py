@@ -7,9 +7,11 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
+from bolvek.cli.base.bind import bound, given, taken
 from bolvek.cli.base.options import Asked, models_argument, options, output_option, writing_options
-from bolvek.cli.base.types import LENGTH, Parsed
+from bolvek.cli.base.types import Parsed
 from bolvek.errors import UsageError
+from bolvek.settings.parts import LipSettings, PegSettings, ScaleSettings
 from bolvek.units import as_triple, parse_length, parse_point
 
 if TYPE_CHECKING:
@@ -21,82 +23,64 @@ _STANDING_OUT = 0.05, 2.0, 6.0
 """Pegs that size themselves are this share of the room's least side long where pieces have to fit, between these."""
 
 
-def parse_level(text: str) -> "Plane":
-    """A plane square to an axis, as in "z=40mm"."""
-    from bolvek.operations.pieces import Plane
-
-    match = re.match(r"^\s*([xyz])\s*=\s*(.+)$", text)
-    if not match:
-        raise UsageError(f"'{text}' is not a level: write an axis and a length, as in z=40mm")
-    axis, at = "xyz".index(match.group(1)), parse_length(match.group(2))
-    point, normal = [0.0, 0.0, 0.0], [0.0, 0.0, 0.0]
-    point[axis], normal[axis] = at, 1.0
-    return Plane(point_mm=as_triple(point), normal=as_triple(normal), name=f"{match.group(1)}={at:g} mm")
-
-
 def parse_plane(text: str) -> "Plane":
-    """A point and a direction, as in "0,0,40:0,1,1"."""
+    """An axis and a place on it, as in "z=40mm", or a point and a direction, as in "0,0,40:0,1,1"."""
     from bolvek.operations.pieces import Plane
 
+    level = re.match(r"^\s*([xyz])\s*=\s*(.+)$", text)
+    if level:
+        axis, at = "xyz".index(level.group(1)), parse_length(level.group(2))
+        point, normal = [0.0, 0.0, 0.0], [0.0, 0.0, 0.0]
+        point[axis], normal[axis] = at, 1.0
+        return Plane(point_mm=as_triple(point), normal=as_triple(normal), name=f"{level.group(1)}={at:g} mm")
     place, colon, direction = text.partition(":")
     if not colon:
-        raise UsageError(f"'{text}' is not a plane: write a point and a direction, as in 0,0,40:0,0,1")
-    point, normal = parse_point(place), parse_point(direction)
-    length = sum(x * x for x in normal) ** 0.5
+        raise UsageError(f"'{text}' is not a plane: write z=40mm, or a point and a direction, as in 0,0,40:0,0,1")
+    place_mm, way = parse_point(place), parse_point(direction)
+    length = sum(x * x for x in way) ** 0.5
     if not 0 < length < float("inf"):
         raise UsageError(f"'{text}' is not a plane: 0,0,0 is no direction")
-    unit = normal[0] / length, normal[1] / length, normal[2] / length
-    return Plane(point_mm=point, normal=unit, name=text.strip())
+    unit = way[0] / length, way[1] / length, way[2] / length
+    return Plane(point_mm=place_mm, normal=unit, name=text.strip())
 
 
 @click.command("cut")
 @options(
     models_argument,
-    click.option("--at", "levels", type=Parsed("AXIS=LENGTH", parse_level), multiple=True, help="As in z=40mm."),
     click.option(
         "--plane",
         "planes",
-        type=Parsed("X,Y,Z:DX,DY,DZ", parse_plane),
+        type=Parsed("PLANE", parse_plane),
+        metavar="z=LENGTH|X,Y,Z:DX,DY,DZ",
         multiple=True,
-        help="Through a point, square to a direction; repeat for more.",
+        help="Square to an axis at a height, or through a point square to a direction; repeat for more.",
     ),
-    click.option("--to-fit", metavar="PRINTER", help="Find the fewest planes that make every piece fit it."),
-    click.option("--margin", type=LENGTH, default="2mm", show_default=True, help="Room to leave with --to-fit."),
+    click.option("--fit", metavar="PRINTER", help="Find the fewest planes that make every piece fit it."),
+    bound("--margin", ScaleSettings, "margin_mm", default=2.0),
     click.option("--plan", is_flag=True, help="Say what would be cut; write no piece."),
-    click.option("--pegs", type=int, metavar="N", help="Pegs and sockets at each place where pieces meet."),
-    click.option("--peg-diameter", type=LENGTH, help="Without it the widest that fit."),
-    click.option("--peg-length", type=LENGTH, help="Without it a quarter longer than wide."),
-    click.option("--flat-side", is_flag=True, help="Pegs with a flat side: they go in one way only."),
-    click.option("--loose", is_flag=True, help="Sockets on both sides, pegs in a file of their own."),
+    bound("--pegs", PegSettings, "count", default=None, none="no pegs"),
+    bound("--peg-diameter", PegSettings, "diameter_mm"),
+    bound("--peg-length", PegSettings, "length_mm"),
+    bound("--flat-side", PegSettings, "flat"),
+    bound("--loose", PegSettings, "loose"),
     click.option("--lip", is_flag=True, help="A lip that follows the rim of a hollow piece inside."),
-    click.option("--lip-height", type=LENGTH, default="3mm", show_default=True, help="How far it stands up."),
-    click.option("--lip-thickness", type=LENGTH, default="1.2mm", show_default=True, help="How thick it is."),
-    click.option("--clearance", type=LENGTH, default="0.15mm", show_default=True, help="Of pegs and lips, all around."),
-    click.option("--wall", type=LENGTH, default="0.8mm", show_default=True, help="Material left around sockets."),
+    bound("--lip-height", LipSettings, "height_mm"),
+    bound("--lip-thickness", LipSettings, "thick_mm"),
+    bound("--clearance", PegSettings, "clearance_mm"),
+    bound("--least-wall", PegSettings, "wall_mm"),
     click.option("--lay-flat", is_flag=True, help="Lay each piece on its largest cut that nothing stands out of."),
     output_option,
     writing_options,
 )
 def command(
     models: tuple[Path, ...],
-    levels: tuple["Plane", ...],
     planes: tuple["Plane", ...],
-    to_fit: str | None,
-    margin: float,
+    fit: str | None,
     plan: bool,
-    pegs: int | None,
-    peg_diameter: float | None,
-    peg_length: float | None,
-    flat_side: bool,
-    loose: bool,
     lip: bool,
-    lip_height: float,
-    lip_thickness: float,
-    clearance: float,
-    wall: float,
     lay_flat: bool,
     output: Path | None,
-    **shared: Any,
+    **values: Any,
 ) -> None:
     """Cut models by planes into closed pieces that go together again, or so that they fit a printer.
 
@@ -104,44 +88,35 @@ def command(
 
     \b
     Examples:
-      bolvek cut post.stl --to-fit small-resin --plan
-      bolvek cut post.stl --to-fit small-resin --pegs 2 --lay-flat --picture post.png
-      bolvek cut carp.hollow.stl --at z=45mm --lip
+      bolvek cut post.stl --fit small-resin --plan
+      bolvek cut post.stl --fit small-resin --pegs 2 --lay-flat --picture post.png
+      bolvek cut carp.hollow.stl --plane z=45mm --lip
     """
     from bolvek.cli.base.run import Run, run
     from bolvek.operations.pieces import CutSettings, room_within
     from bolvek.profiles import load_profiles
-    from bolvek.settings.parts import LipSettings, PegSettings
 
-    asked = Asked(**shared)
-    room = room_within(load_profiles().printer(to_fit).build_mm, margin) if to_fit is not None else None
-    if room is not None and (levels or planes):
-        raise UsageError("--to-fit finds the planes itself: leave out --at and --plane, or leave out --to-fit")
-    if room is None and not (levels or planes):
-        raise UsageError("name a plane with --at or --plane, or a printer with --to-fit")
-    if pegs is None and (loose or flat_side or peg_diameter is not None or peg_length is not None):
+    margin = given(ScaleSettings, "margin_mm", values)
+    room = room_within(load_profiles().printer(fit).build_mm, margin) if fit is not None else None
+    if room is not None and planes:
+        raise UsageError("--fit finds the planes itself: leave out --plane, or leave out --fit")
+    if room is None and not planes:
+        raise UsageError("name a plane with --plane, or a printer with --fit")
+    count = given(PegSettings, "count", values)
+    pegs = taken(PegSettings, values, **({} if count is None else {"count": count}))
+    lips = taken(LipSettings, values, clearance_mm=pegs.clearance_mm, wall_mm=pegs.wall_mm)
+    asked = Asked(**values)
+    if count is None and (pegs.loose or pegs.flat or pegs.diameter_mm is not None or pegs.length_mm is not None):
         raise UsageError("pegs are cut with --pegs N: say how many")
-    if pegs is not None and lip:
+    if count is not None and lip:
         raise UsageError("give either --pegs or --lip")
-    if room is not None and peg_length is None:
+    if room is not None and pegs.length_mm is None:
         share, least, most = _STANDING_OUT
-        peg_length = min(max(share * min(room), least), most)
+        pegs = dataclasses.replace(pegs, length_mm=min(max(share * min(room), least), most))
     settings = CutSettings(
-        planes=(*levels, *planes),
-        pegs=None
-        if pegs is None
-        else PegSettings(
-            count=pegs,
-            diameter_mm=peg_diameter,
-            length_mm=peg_length,
-            clearance_mm=clearance,
-            wall_mm=wall,
-            flat=flat_side,
-            loose=loose,
-        ),
-        lip=LipSettings(height_mm=lip_height, thick_mm=lip_thickness, clearance_mm=clearance, wall_mm=wall)
-        if lip
-        else None,
+        planes=planes,
+        pegs=None if count is None else pegs,
+        lip=lips if lip else None,
         lay_flat=lay_flat,
         room_mm=room,
     )

@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
+from bolvek.cli.base.bind import bound, given, taken
 from bolvek.cli.base.options import (
     Asked,
     models_argument,
@@ -15,17 +16,17 @@ from bolvek.cli.base.options import (
     printer_option,
     writing_options,
 )
-from bolvek.cli.base.types import LENGTH, PATH, PICTURE, PLACE, Parsed
+from bolvek.cli.base.types import PATH, PICTURE, PLACE, Parsed
 from bolvek.errors import UsageError
+from bolvek.settings.shape import AutoSettings, Drain, DrainSettings, PlaceSettings, PlugSettings
 
 if TYPE_CHECKING:
     from bolvek.cli.base.run import Outcome, Steps
     from bolvek.formats import Model
     from bolvek.mesh import Mesh
     from bolvek.operations.drain import Bore, DrainRecord
-    from bolvek.settings.shape import AutoSettings, Drain, PlugSettings
 
-_USUAL = 0
+_USUAL = -1
 """What --auto is when no number follows it."""
 _DIAMETER_MM = 3.5
 
@@ -58,57 +59,30 @@ def parse_numbers(text: str) -> tuple[int, ...]:
 @options(
     models_argument,
     output_option,
-    click.option("--at", "places", type=PLACE, multiple=True, help="On or near the outside; repeat for more holes."),
-    click.option(
-        "--auto",
-        type=int,
-        metavar="[N]",
-        help="Find the places by flooding: as many holes as it takes, or N a cavity at most.",
-    ),
-    click.option(
-        "--diameter",
-        "diameters",
-        type=LENGTH,
-        multiple=True,
-        help="3.5mm without it; once for all holes, or once a hole.",
-    ),
-    click.option(
-        "--depth", "depths", type=LENGTH, multiple=True, help="Length of a blind hole; without it through the wall."
-    ),
-    click.option(
-        "--toward", "towards", type=PLACE, multiple=True, help="Point to aim at; without it square into the surface."
-    ),
-    click.option("--sides", type=int, default=32, show_default=True, help="Sides of each hole."),
-    click.option("--drain-pose", "pose", type=PLACE, help="With --auto: direction held up while it drains (0,0,1)."),
+    bound("--at", DrainSettings, "drains", type=PLACE, several=True),
+    bound("--auto", AutoSettings, "most", metavar="[N]"),
+    bound("--diameter", Drain, "diameter_mm", several=True, none="3.5mm; once for all holes, or once a hole"),
+    bound("--depth", Drain, "depth_mm", several=True),
+    bound("--toward", Drain, "toward_mm", type=PLACE, several=True),
+    bound("--sides", DrainSettings, "sides"),
+    bound("--drain-up", PlaceSettings, "up", default=None, none="0,0,1; with --auto"),
     place_options,
     printer_option,
     click.option("--try", "tried", type=Parsed("N,N", parse_numbers), help="With --auto: what each number leaves."),
     click.option("--sheet", type=PICTURE, metavar="FILE.png", help="With --try: draw them side by side."),
     click.option("--plugs", type=PATH, metavar="FOLDER", help="Write a plug for every hole, numbered alike."),
-    click.option("--clearance", type=LENGTH, default="0.1mm", show_default=True, help="Of a plug, all around."),
-    click.option("--taper", type=float, default=2.0, show_default=True, metavar="DEGREES", help="Of a plug, inward."),
+    bound("--clearance", PlugSettings, "clearance_mm"),
+    bound("--taper", PlugSettings, "taper_deg"),
     writing_options,
 )
 def command(
     models: tuple[Path, ...],
     output: Path | None,
-    places: tuple[tuple[float, float, float], ...],
-    auto: int | None,
-    diameters: tuple[float, ...],
-    depths: tuple[float, ...],
-    towards: tuple[tuple[float, float, float], ...],
-    sides: int,
-    pose: tuple[float, float, float] | None,
-    show: tuple[float, float, float] | None,
-    keep_off: tuple[Any, ...],
-    only_within: tuple[Any, ...],
     printer: str | None,
     tried: tuple[int, ...] | None,
     sheet: Path | None,
     plugs: Path | None,
-    clearance: float,
-    taper: float,
-    **shared: Any,
+    **values: Any,
 ) -> None:
     """Cut holes into sound models, all of them or none: where you say, or where liquid and air would stay.
 
@@ -124,19 +98,22 @@ def command(
     from bolvek.cli.base.run import Run, run
     from bolvek.formats.folder import check_folder
     from bolvek.report.words.drain import drain_text, flood_text
-    from bolvek.settings.shape import DrainSettings, PlugSettings
 
-    asked = Asked(**shared)
+    plug_settings = taken(PlugSettings, values)
+    plug_settings.check()
+    place = {name: given(PlaceSettings, name, values) for name in ("up", "show", "keep_off", "only_within")}
+    holes = {name: given(Drain, name, values) for name in ("diameter_mm", "toward_mm", "depth_mm")}
+    places, sides = (given(DrainSettings, name, values) for name in ("drains", "sides"))
+    auto = given(AutoSettings, "most", values)
+    asked = Asked(**values)
     if auto is not None and places:
         raise UsageError("--at names places and --auto finds them: give one of the two")
     if auto is None and not places:
         raise UsageError("name places with --at X,Y,Z, or let them be found with --auto")
-    if auto is None and (tried or show or keep_off or only_within or pose):
-        raise UsageError("--try, --show, --keep-off, --only-within and --drain-pose go with --auto")
-    if auto is not None and (depths or towards or len(diameters) > 1):
+    if auto is None and (tried or any(place.values())):
+        raise UsageError("--try, --show, --keep-off, --only-within and --drain-up go with --auto")
+    if auto is not None and (holes["depth_mm"] or holes["toward_mm"] or len(holes["diameter_mm"]) > 1):
         raise UsageError("--depth, --toward and a --diameter a hole go with --at")
-    if auto is not None and auto < 0:
-        raise UsageError(f"--auto takes 1 to 20 holes a cavity, not {auto}")
     if tried and (output is not None or plugs is not None):
         raise UsageError("--try writes no model; leave out -o and --plugs")
     if sheet is not None and not tried:
@@ -145,13 +122,11 @@ def command(
         check_folder(plugs, replace=asked.replace)
         if len(models) > 1:
             raise UsageError("--plugs is for one model; name one")
-    plug_settings = PlugSettings(clearance_mm=clearance, taper_deg=taper)
-    plug_settings.check()
     settings: Any
     if auto is None:
-        settings = DrainSettings(drains=_by_hand(places, diameters, towards, depths, printer), sides=sides)
+        settings = DrainSettings(drains=_by_hand(places, holes, printer), sides=sides)
     else:
-        settings = _by_flood(auto, diameters, pose, show, keep_off, only_within, printer)
+        settings = _by_flood(auto, holes["diameter_mm"], place, printer)
 
     def work(model: "Model", step: "Steps") -> "Outcome":
         if tried:
@@ -170,15 +145,8 @@ def command(
     run(how, models, asked, output)
 
 
-def _by_hand(
-    places: tuple[Any, ...],
-    diameters: tuple[float, ...],
-    towards: tuple[Any, ...],
-    depths: tuple[float, ...],
-    printer: str | None,
-) -> "tuple[Drain, ...]":
+def _by_hand(places: tuple[Any, ...], holes: dict[str, tuple[Any, ...]], printer: str | None) -> "tuple[Drain, ...]":
     from bolvek.profiles import limits
-    from bolvek.settings.shape import Drain
 
     _, least_wall = limits(printer)
 
@@ -187,48 +155,31 @@ def _by_hand(
             raise UsageError(f"{name} was given {len(values)} times for {len(places)} holes: once, or once a hole")
         return list(values) if len(values) == len(places) else [values[0] if values else otherwise] * len(places)
 
-    holes = zip(
+    each_hole = zip(
         places,
-        each("--diameter", diameters, _DIAMETER_MM),
-        each("--toward", towards, None),
-        each("--depth", depths, None),
+        each("--diameter", holes["diameter_mm"], _DIAMETER_MM),
+        each("--toward", holes["toward_mm"], None),
+        each("--depth", holes["depth_mm"], None),
         strict=True,
     )
-    return tuple(Drain(*hole, least_skin_mm=least_wall) for hole in holes)
+    return tuple(Drain(*hole, least_skin_mm=least_wall) for hole in each_hole)
 
 
-def _by_flood(
-    most: int,
-    diameters: tuple[float, ...],
-    pose: tuple[float, float, float] | None,
-    show: tuple[float, float, float] | None,
-    keep_off: tuple[Any, ...],
-    only_within: tuple[Any, ...],
-    printer: str | None,
-) -> "AutoSettings":
+def _by_flood(most: int, diameters: tuple[float, ...], where: dict[str, Any], printer: str | None) -> "AutoSettings":
     from bolvek.profiles import limits
-    from bolvek.settings.shape import AutoSettings, PlaceSettings
 
     least_drain, least_wall = limits(printer)
     diameter = diameters[0] if diameters else max(_DIAMETER_MM, least_drain)
     least = min(least_drain, diameter)
-    place = PlaceSettings(
-        diameter_mm=diameter,
-        up=pose or (0.0, 0.0, 1.0),
-        least_mm=least,
-        wall_mm=least_wall,
-        show=show,
-        keep_off=keep_off,
-        only_within=only_within,
-    )
-    return AutoSettings(place=place, most=most or None, least_drain_mm=least, wall_mm=least_wall)
+    asked = {name: value for name, value in where.items() if value is not None}
+    place = PlaceSettings(diameter_mm=diameter, least_mm=least, wall_mm=least_wall, **asked)
+    return AutoSettings(place=place, most=None if most == _USUAL else most, least_drain_mm=least, wall_mm=least_wall)
 
 
 def _cut(mesh: "Mesh", settings: Any, sides: int, step: "Steps") -> "tuple[Mesh, DrainRecord, list[Drain], list[Bore]]":
     """The drained mesh (the same where nothing stays), the record, and the holes with their bores."""
     from bolvek.operations.drain import cut_bores, drain, place_by_flood, plan_bore
     from bolvek.operations.drain.cut import check_drillable, no_holes
-    from bolvek.settings.shape import AutoSettings, DrainSettings
 
     if not isinstance(settings, AutoSettings):
         made, record = step("drain", lambda: drain(mesh, settings))

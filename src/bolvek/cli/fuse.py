@@ -7,8 +7,10 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
+from bolvek.cli.base.bind import bound, taken
 from bolvek.cli.base.options import Asked, models_argument, options, output_option, writing_options
-from bolvek.cli.base.types import LENGTH
+from bolvek.settings.parts import FuseSettings
+from bolvek.settings.repairs import RecastSettings
 
 if TYPE_CHECKING:
     from bolvek.cli.base.run import Outcome, Steps
@@ -21,14 +23,12 @@ if TYPE_CHECKING:
 @options(
     models_argument,
     output_option,
-    click.option("--reach", type=LENGTH, help="Parts that hover nearer than this are brought into contact."),
-    click.option("--fill-voids", is_flag=True, help="Fill voids that the parts close between them."),
+    bound("--reach", FuseSettings, "reach_mm"),
+    bound("--fill-voids", FuseSettings, "fill_voids"),
     click.option("--recast", "again", is_flag=True, help="Make parts anew that are open or cross themselves."),
     writing_options,
 )
-def command(
-    models: tuple[Path, ...], output: Path | None, reach: float | None, fill_voids: bool, again: bool, **shared: Any
-) -> None:
+def command(models: tuple[Path, ...], output: Path | None, again: bool, **values: Any) -> None:
     """Make one body of all closed parts of all models: what overlaps is one, untouched faces stay bit for bit.
 
     Several models go into one, written beside the first without -o.
@@ -43,11 +43,9 @@ def command(
     from bolvek.jobs.files import expand
     from bolvek.operations.fuse import fuse, gather_all
     from bolvek.report.words.fuse import fuse_text
-    from bolvek.settings.parts import FuseSettings
-    from bolvek.settings.repairs import RecastSettings
 
-    asked, anew = Asked(**shared), RecastSettings() if again else None
-    settings = FuseSettings(reach_mm=reach, fill_voids=fill_voids)
+    settings = taken(FuseSettings, values)
+    asked, anew = Asked(**values), RecastSettings() if again else None
     first, *others = expand(models)
 
     def work(model: "Model", step: "Steps") -> "Outcome":

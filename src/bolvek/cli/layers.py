@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
+from bolvek.cli.base.bind import bound, given, taken
 from bolvek.cli.base.options import (
     Asked,
     material_option,
@@ -16,15 +17,15 @@ from bolvek.cli.base.options import (
     reading_options,
     scaled_options,
 )
-from bolvek.cli.base.types import LENGTH, PATH, PLACE, Parsed
+from bolvek.cli.base.types import LENGTH, PATH, Parsed
 from bolvek.errors import UsageError
+from bolvek.settings.measures import LayerSettings, Making
 
 if TYPE_CHECKING:
     from bolvek.analyses.layers import LayerRecord, LayerView
     from bolvek.cli.base.run import Outcome, Steps
     from bolvek.formats import Model
     from bolvek.profiles import Material, Printer
-    from bolvek.settings.measures import Making
 
 _HOLES = 3
 """Of how many pools it is told what a hole would free."""
@@ -41,50 +42,41 @@ def parse_price(text: str) -> tuple[float, str]:
 @click.command("layers")
 @options(
     models_argument,
-    click.option("--layer", type=LENGTH, help="Layer height (0.05 mm, or the printer's)."),
+    bound("--layer", LayerSettings, "layer_mm", default=None, none="the printer's, else 0.05mm"),
     printer_option,
     material_option,
     click.option("--price", type=Parsed("PRICE", parse_price), help="Of the material, as in 35/l or 22/kg."),
-    click.option("--up", type=PLACE, default="0,0,1", show_default=True, help="Build direction."),
+    bound("--up", LayerSettings, "up"),
+    bound("--drain-up", LayerSettings, "drain_poses", several=True),
+    bound("--on-plate", LayerSettings, "on_plate"),
+    bound("--least-wall", LayerSettings, "least_wall_mm", default=None, none="the printer's, else 0.8mm"),
+    bound("--pixel", LayerSettings, "pixel_mm"),
     click.option(
-        "--drain-pose", "poses", type=PLACE, multiple=True, help="Direction held up to drain; repeat for more."
+        "--layer-at", "heights", type=LENGTH, multiple=True, help="Draw the layer at this height; repeat for more."
     ),
-    click.option("--on-plate", is_flag=True, help="Built right on the plate, which closes what is open downward."),
-    click.option("--least-wall", type=LENGTH, help="Thinner floors and roofs are told (0.8 mm, or the printer's)."),
-    click.option("--pixel", type=LENGTH, help="Width of the columns; without it about a million of them."),
-    click.option("--at", "heights", type=LENGTH, multiple=True, help="Draw the layer at this height; repeat for more."),
     click.option("--pngs", type=PATH, metavar="FOLDER", help="Write a PNG a layer at the printer's pixels."),
-    click.option("--svg", type=PATH, metavar="FOLDER", help="Write exact outlines, those of --at or of every layer."),
+    click.option("--svg", type=PATH, metavar="FOLDER", help="Write exact outlines, of --layer-at or every layer."),
     click.option("--csv", "table", type=PATH, metavar="FILE.csv", help="Write a row a layer."),
     scaled_options,
     reading_options,
 )
 def command(
     models: tuple[Path, ...],
-    layer: float | None,
     printer: str | None,
     material: str | None,
     price: tuple[float, str] | None,
-    up: tuple[float, float, float],
-    poses: tuple[tuple[float, float, float], ...],
-    on_plate: bool,
-    least_wall: float | None,
-    pixel: float | None,
     heights: tuple[float, ...],
     pngs: Path | None,
     svg: Path | None,
     table: Path | None,
-    height: float | None,
-    longest: float | None,
-    by: float | None,
-    **shared: Any,
+    **values: Any,
 ) -> None:
     """What every layer holds: area, islands, membranes, what stays inside, what pulls; as a table and as pictures.
 
     \b
     Examples:
       bolvek layers carp.stl --printer small-resin --price 35/l --picture layers.png
-      bolvek layers gourd.stl --at 12.4mm --at 30mm --picture two.png --csv gourd.csv
+      bolvek layers gourd.stl --layer-at 12.4mm --layer-at 30mm --picture two.png --csv gourd.csv
     """
     from bolvek.analyses.columns import hole_beneath
     from bolvek.analyses.layers import read_layers
@@ -93,22 +85,20 @@ def command(
     from bolvek.cli.base.scaled import measured, scaled_model
     from bolvek.formats.folder import check_folder
     from bolvek.profiles import limits, load_profiles
-    from bolvek.settings.measures import LayerSettings
 
     profiles = load_profiles()
     known = profiles.printer(printer) if printer is not None else None
-    settings = LayerSettings(
+    layer, least = (given(LayerSettings, name, values) for name in ("layer_mm", "least_wall_mm"))
+    settings = taken(
+        LayerSettings,
+        values,
         layer_mm=layer if layer is not None else known.layer_mm if known is not None else 0.05,
-        up=up,
-        pixel_mm=pixel,
-        least_wall_mm=limits(printer)[1] if least_wall is None else least_wall,
-        on_plate=on_plate,
-        drain_poses=poses,
+        least_wall_mm=limits(printer)[1] if least is None else least,
         making=_making(known, profiles.material_for(material, known), price),
     )
-    scaling, asked = scaling_of(height, longest, by), Asked(**shared)
+    scaling, asked = scaling_of(values), Asked(**values)
     if heights and asked.picture_target is None and svg is None:
-        raise UsageError("--at draws layers: name a --picture FILE.png, or a folder with --svg")
+        raise UsageError("--layer-at draws layers: name a --picture FILE.png, or a folder with --svg")
     if len(models) > 1 and (pngs is not None or svg is not None):
         raise UsageError("--pngs and --svg are for one model; name one")
     for folder in (pngs, svg):
@@ -144,7 +134,6 @@ def command(
 
 
 def _making(known: "Printer | None", material: "Material", price: tuple[float, str] | None) -> "Making":
-    from bolvek.settings.measures import Making
 
     per = {price[1]: price[0]} if price else {}
     making = Making(
@@ -172,7 +161,7 @@ def _layers_at(heights: tuple[float, ...], record: "LayerRecord") -> list[int]:
     """The layers at heights. Raises UsageError for one above or below the model."""
     for h in heights:
         if not 0 <= h <= record.height_mm:
-            raise UsageError(f"--at {h:g} mm is not in the model, which is {record.height_mm:.3f} mm tall")
+            raise UsageError(f"--layer-at {h:g} mm is not in the model, which is {record.height_mm:.3f} mm tall")
     return [min(int(h / record.layer_mm), record.count - 1) for h in heights]
 
 

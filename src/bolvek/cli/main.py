@@ -45,7 +45,7 @@ class Verbs(click.Group):
         return super().resolve_command(ctx, args)
 
 
-@click.command(cls=Verbs, context_settings={"help_option_names": ["-h", "--help"]})
+@click.command(cls=Verbs, context_settings={"help_option_names": ["-h", "--help"], "max_content_width": 100})
 @click.version_option(__version__, prog_name="bolvek")
 def cli() -> None:
     """Bolvek takes a triangle model to a print that is proven fit.
@@ -76,6 +76,7 @@ def main() -> None:
 def run(arguments: list[str]) -> int:
     """The exit code of a command line (without the program's name); what could not be done is said on stderr."""
     from bolvek.errors import EXIT_BUG, EXIT_STOPPED, EXIT_WORK, BolvekError
+    from bolvek.settings import SettingError
 
     try:
         if "_BOLVEK_COMPLETE" in os.environ:
@@ -87,6 +88,12 @@ def run(arguments: list[str]) -> int:
         return done.exit_code
     except click.ClickException as error:
         error.show()
+        return error.exit_code
+    except SettingError as error:
+        from bolvek.cli.base.bind import named
+
+        command = cli.get_command(context, context.invoked_subcommand or "")
+        click.echo(f"bolvek: {named(error, command) if command is not None else error}", err=True)
         return error.exit_code
     except BolvekError as error:
         click.echo(f"bolvek: {error}", err=True)

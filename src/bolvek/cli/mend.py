@@ -6,17 +6,16 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
+from bolvek.cli.base.bind import bound, given, taken
 from bolvek.cli.base.options import Asked, models_argument, options, output_option, writing_options
-from bolvek.cli.base.types import LENGTH, PICTURE, PLACE
+from bolvek.cli.base.types import PICTURE, PLACE
 from bolvek.errors import UsageError
+from bolvek.settings.repairs import STYLES, MendSettings
 
 if TYPE_CHECKING:
     from bolvek.cli.base.run import Outcome, Steps
     from bolvek.formats import Model, Parts
     from bolvek.mesh import Mesh
-    from bolvek.settings.repairs import MendSettings
-
-_STEPS = "weld, drop, separate, orient, buried, close, mirror, crossings"
 
 
 def _words(texts: tuple[str, ...] | str | None) -> tuple[str, ...]:
@@ -30,47 +29,23 @@ def _words(texts: tuple[str, ...] | str | None) -> tuple[str, ...]:
     models_argument,
     output_option,
     click.option("--plan", is_flag=True, help="Tell what would be done; write nothing."),
-    click.option("--only", multiple=True, metavar="STEP,...", help=f"These steps alone, of {_STEPS}."),
-    click.option("--without", multiple=True, metavar="STEP,...", help="Leave these steps out."),
-    click.option("--near", type=LENGTH, help="Rims nearer than this are one; without it 1/10,000 of the longest side."),
-    click.option(
-        "--close", "style", default="auto", show_default=True, metavar="STYLE", help="auto, flat, curved or corner."
-    ),
-    click.option("--up-to", type=LENGTH, help="Close only openings at most so wide."),
-    click.option("--at", type=PLACE, multiple=True, help="Close only the opening nearest to this place; repeat."),
-    click.option("--close-ends", is_flag=True, help="Also close what may be the end of an open shell."),
-    click.option(
-        "--slivers", type=LENGTH, default="0", help="Take out faces lower than this; without it only flat ones."
-    ),
-    click.option(
-        "--drop-strays", is_flag=True, help="Take out small bodies apart from the rest, not only open scraps."
-    ),
-    click.option("--drop-buried", is_flag=True, help="Take out shells that lie in other material."),
-    click.option(
-        "--mirror", metavar="x|y|z|auto[+|-]", help="Make the worse half anew from the better one, or the one named."
-    ),
+    bound("--only", MendSettings, "only", type=str, metavar="STEP,...", several=True),
+    bound("--without", MendSettings, "without", type=str, metavar="STEP,...", several=True),
+    bound("--near", MendSettings, "near_mm"),
+    bound("--close", MendSettings, "style"),
+    bound("--up-to", MendSettings, "up_to_mm"),
+    bound("--at", MendSettings, "at", type=PLACE, several=True),
+    bound("--close-ends", MendSettings, "close_ends"),
+    bound("--sliver", MendSettings, "sliver_mm"),
+    bound("--drop-strays", MendSettings, "drop_strays"),
+    bound("--drop-buried", MendSettings, "drop_buried"),
+    bound("--mirror", MendSettings, "mirror", metavar="x|y|z|auto[+|-]"),
     click.option("--try", "tried", metavar="STYLE,...", help="Try these styles and compare them; write no model."),
     click.option("--sheet", type=PICTURE, metavar="FILE.png", help="Draw what --try made side by side."),
     writing_options,
 )
 def command(
-    models: tuple[Path, ...],
-    output: Path | None,
-    plan: bool,
-    only: tuple[str, ...],
-    without: tuple[str, ...],
-    near: float | None,
-    style: str,
-    up_to: float | None,
-    at: tuple[tuple[float, float, float], ...],
-    close_ends: bool,
-    slivers: float,
-    drop_strays: bool,
-    drop_buried: bool,
-    mirror: str | None,
-    tried: str | None,
-    sheet: Path | None,
-    **shared: Any,
+    models: tuple[Path, ...], output: Path | None, plan: bool, tried: str | None, sheet: Path | None, **values: Any
 ) -> None:
     """Mend models step by step and tell every step; sound faces stay bit for bit where they are.
 
@@ -91,22 +66,10 @@ def command(
     from bolvek.report.words.compare import compare_line
     from bolvek.report.words.files import model_text
     from bolvek.report.words.mend import mend_findings, mend_line, mend_rows, repairs_text
-    from bolvek.settings.repairs import STYLES, MendSettings
 
-    asked = Asked(**shared)
-    settings = MendSettings(
-        only=_words(only),
-        without=_words(without),
-        near_mm=near,
-        style=style,
-        up_to_mm=up_to,
-        at=at,
-        close_ends=close_ends,
-        sliver_mm=slivers,
-        drop_strays=drop_strays,
-        drop_buried=drop_buried,
-        mirror=mirror,
-    )
+    only, without = (_words(given(MendSettings, name, values)) for name in ("only", "without"))
+    settings = taken(MendSettings, values, only=only, without=without)
+    asked = Asked(**values)
     styles = _words(tried)
     for name in styles:
         if name not in STYLES:

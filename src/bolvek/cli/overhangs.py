@@ -5,10 +5,12 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
+from bolvek.cli.base.bind import bound, given, taken
 from bolvek.cli.base.directions import direction_options, settings_for, weights_for
 from bolvek.cli.base.options import Asked, models_argument, options, printer_option, reading_options, scaled_options
-from bolvek.cli.base.types import LENGTH, PICTURE, PLACE
+from bolvek.cli.base.types import PICTURE
 from bolvek.errors import UsageError
+from bolvek.settings.measures import OverhangSettings, RankSettings
 
 if TYPE_CHECKING:
     from bolvek.cli.base.run import Outcome, Steps
@@ -20,32 +22,16 @@ if TYPE_CHECKING:
     models_argument,
     direction_options,
     printer_option,
-    click.option("--up", type=PLACE, default="0,0,1", show_default=True, help="Build direction."),
-    click.option("--spacing", type=LENGTH, help="Distance between places that measure the support."),
-    click.option("--compare-up", type=int, metavar="N", help="Also rank N directions, and the sides it can stand on."),
-    click.option("--best", type=int, default=5, show_default=True, metavar="K", help="How many directions to tell."),
+    bound("--up", OverhangSettings, "up"),
+    bound("--spacing", OverhangSettings, "spacing_mm"),
+    bound("--compare-up", RankSettings, "count", default=None, none="none are ranked"),
+    bound("--tell", RankSettings, "best"),
     click.option("--sheet", type=PICTURE, metavar="FILE.png", help="Draw the best directions side by side."),
     scaled_options,
     reading_options,
 )
 def command(
-    models: tuple[Path, ...],
-    angle: float | None,
-    printer: str | None,
-    up: tuple[float, float, float],
-    layer: float | None,
-    habit: str | None,
-    spacing: float | None,
-    bridge_most: float | None,
-    compare_up: int | None,
-    weigh: tuple[str, ...],
-    show: tuple[float, float, float] | None,
-    best: int,
-    sheet: Path | None,
-    height: float | None,
-    longest: float | None,
-    by: float | None,
-    **shared: Any,
+    models: tuple[Path, ...], printer: str | None, weigh: tuple[str, ...], sheet: Path | None, **values: Any
 ) -> None:
     """What hangs over: zones, bridges, islands, supports, how it stands; and the best way up.
 
@@ -59,19 +45,15 @@ def command(
     from bolvek.cli.base.options import scaling_of
     from bolvek.cli.base.run import Run, run
     from bolvek.cli.base.scaled import measured, scaled_model
-    from bolvek.settings.measures import RankSettings
 
-    settings = settings_for(
-        printer, angle=angle, up=up, layer=layer, habit=habit, bridge_most=bridge_most, spacing=spacing
-    )
+    settings = settings_for(values, printer)
     settings.check()
+    count, show = (given(RankSettings, name, values) for name in ("count", "show"))
     weights = weights_for(weigh, settings.habit, show=show is not None)
-    compare = None
-    if compare_up is not None:
-        compare = RankSettings(count=compare_up, weights=weights, best=best, show=show)
-    elif weigh or sheet or show:
+    compare = taken(RankSettings, values, weights=weights, show=show, **({} if count is None else {"count": count}))
+    if count is None and (weigh or sheet or show):
         raise UsageError("--weigh, --show and --sheet go with --compare-up N")
-    scaling, asked = scaling_of(height, longest, by), Asked(**shared)
+    scaling, asked = scaling_of(values), Asked(**values)
 
     def work(model: "Model", step: "Steps") -> "Outcome":
         from bolvek.report.words.overhangs import direction_rows, overhang_line, overhang_rows
@@ -81,7 +63,7 @@ def command(
         record, kind = step("overhangs", lambda: find_overhangs(mesh, settings))
         rows = overhang_rows(record, most=asked.most)
         sections: dict[str, Any] = {"overhangs": record}
-        if compare is not None:
+        if count is not None:
             compared = step("directions", lambda: compare_directions(mesh, settings, compare))
             sections["directions"] = compared
             rows += direction_rows(compared)
@@ -105,7 +87,7 @@ def command(
         outputs = [] if sheet is None else [sheet]
         return measured(model, scaled, record, sections, rows, overhang_line(record), draw, outputs)
 
-    asks: dict[str, Any] = {"": settings} | ({"compare": compare} if compare is not None else {})
+    asks: dict[str, Any] = {"": settings} | ({"compare": compare} if count is not None else {})
     how = Run(
         verb="overhangs",
         model_only=True,

@@ -2,12 +2,14 @@
 
 import dataclasses
 from pathlib import Path
-from typing import TYPE_CHECKING, Any, Literal
+from typing import TYPE_CHECKING, Any
 
 import click
 
+from bolvek.cli.base.bind import bound, taken
 from bolvek.cli.base.options import Asked, models_argument, options, output_option, writing_options
-from bolvek.cli.base.types import LENGTH, TILT
+from bolvek.cli.base.types import TILT
+from bolvek.settings.parts import PlinthSettings, PoseSettings
 
 if TYPE_CHECKING:
     from bolvek.cli.base.run import Outcome, Steps
@@ -17,32 +19,16 @@ if TYPE_CHECKING:
 @click.command("plinth")
 @options(
     models_argument,
-    click.option(
-        "--shape",
-        type=click.Choice(["follow", "round", "square"]),
-        default="follow",
-        show_default=True,
-        help="follow takes the outline of the lowest slice.",
-    ),
-    click.option("--height", type=LENGTH, default="6mm", show_default=True, help="Of all of the plinth."),
-    click.option("--margin", type=LENGTH, default="2mm", show_default=True, help="Around what stands on it."),
-    click.option("--sink", type=LENGTH, default="1mm", show_default=True, help="How deep the model goes into it."),
-    click.option("--chamfer", type=LENGTH, default="0.8mm", show_default=True, help="Of its upper edge."),
+    bound("--shape", PlinthSettings, "shape"),
+    bound("--height", PlinthSettings, "height_mm"),
+    bound("--margin", PlinthSettings, "margin_mm"),
+    bound("--sink", PlinthSettings, "sink_mm"),
+    bound("--chamfer", PlinthSettings, "chamfer_mm"),
     click.option("--tilt", type=TILT, help="Lean the model first."),
     output_option,
     writing_options,
 )
-def command(
-    models: tuple[Path, ...],
-    shape: Literal["round", "square", "follow"],
-    height: float,
-    margin: float,
-    sink: float,
-    chamfer: float,
-    tilt: tuple[float, float] | None,
-    output: Path | None,
-    **shared: Any,
-) -> None:
+def command(models: tuple[Path, ...], output: Path | None, tilt: tuple[float, float] | None, **values: Any) -> None:
     """Put a base under a bust or a scan and fuse them; what the base does not reach stays bit for bit.
 
     The model stays where it is, the plinth goes below it. Falls short (exit code 1) where it would fall over.
@@ -57,10 +43,9 @@ def command(
     from bolvek.operations.plinth import add_plinth
     from bolvek.operations.pose import pose
     from bolvek.report.words.plinth import plinth_rows, plinth_text
-    from bolvek.settings.parts import PlinthSettings, PoseSettings
 
-    asked = Asked(**shared)
-    settings = PlinthSettings(shape=shape, height_mm=height, margin_mm=margin, sink_mm=sink, chamfer_mm=chamfer)
+    settings = taken(PlinthSettings, values)
+    asked = Asked(**values)
     tilted = PoseSettings(tilt=tilt) if tilt is not None else None
 
     def work(model: "Model", step: "Steps") -> "Outcome":

@@ -6,10 +6,13 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
+from bolvek.cli.base.bind import bound, given, taken
 from bolvek.cli.base.directions import direction_options, settings_for, weights_for
 from bolvek.cli.base.options import Asked, models_argument, options, output_option, printer_option, writing_options
 from bolvek.cli.base.types import PLACE, TILT
 from bolvek.errors import UsageError
+from bolvek.settings.measures import RankSettings
+from bolvek.settings.parts import PoseSettings
 
 if TYPE_CHECKING:
     from bolvek.cli.base.run import Outcome, Steps
@@ -35,10 +38,10 @@ def _turn(text: str) -> tuple[tuple[float, float, float], float]:
 @options(
     models_argument,
     output_option,
-    click.option("--mirror", type=click.Choice(["x", "y", "z"]), help="Mirror along this axis, through the origin."),
-    click.option("--lay", type=PLACE, help="Lay the face nearest to this point on the bed."),
-    click.option("--lay-largest", is_flag=True, help="Lay it on the largest flat side it can stand on."),
-    click.option("--up", type=PLACE, help="This direction of the model becomes up."),
+    bound("--mirror", PoseSettings, "mirror"),
+    bound("--lay", PoseSettings, "lay", type=PLACE),
+    bound("--lay-largest", PoseSettings, "lay_largest"),
+    bound("--up", PoseSettings, "up"),
     click.option(
         "--best",
         type=click.IntRange(1),
@@ -47,36 +50,20 @@ def _turn(text: str) -> tuple[tuple[float, float, float], float]:
     ),
     printer_option,
     direction_options,
-    click.option("--compare-up", type=int, metavar="N", help="Of N directions and the sides it can stand on (100)."),
-    click.option(
-        "--turn", "turns", multiple=True, metavar="AXIS:DEGREES", help="Turn about x, y, z or a vector; repeat."
-    ),
-    click.option("--tilt", type=TILT, help="Lean by degrees, towards a direction counted from +x."),
-    click.option("--centre", is_flag=True, help="Middle of the box to x = y = 0."),
-    click.option("--drop", is_flag=True, help="Lowest point to z = 0."),
+    bound("--compare-up", RankSettings, "count", default=None, none="100, with --best"),
+    bound("--turn", PoseSettings, "turns", type=str, metavar="AXIS:DEGREES", several=True),
+    bound("--tilt", PoseSettings, "tilt", type=TILT),
+    bound("--centre", PoseSettings, "centre"),
+    bound("--drop", PoseSettings, "drop"),
     writing_options,
 )
 def command(
     models: tuple[Path, ...],
     output: Path | None,
-    mirror: str | None,
-    lay: tuple[float, float, float] | None,
-    lay_largest: bool,
-    up: tuple[float, float, float] | None,
     best: int | None,
     printer: str | None,
-    angle: float | None,
-    layer: float | None,
-    habit: str | None,
-    bridge_most: float | None,
-    compare_up: int | None,
     weigh: tuple[str, ...],
-    show: tuple[float, float, float] | None,
-    turns: tuple[str, ...],
-    tilt: tuple[float, float] | None,
-    centre: bool,
-    drop: bool,
-    **shared: Any,
+    **values: Any,
 ) -> None:
     """Turn, tilt, lay on a face, mirror, centre and drop models.
 
@@ -94,33 +81,24 @@ def command(
     from bolvek.cli.base.run import Run, remade, run
     from bolvek.operations.pose import pose
     from bolvek.report.words.pose import pose_text
-    from bolvek.settings.measures import RankSettings
-    from bolvek.settings.parts import PoseSettings
 
-    if best is not None and (up is not None or lay is not None or lay_largest):
+    turns, drop = given(PoseSettings, "turns", values), given(PoseSettings, "drop", values)
+    settings = taken(PoseSettings, values, turns=tuple(_turn(t) for t in turns), drop=drop or best is not None)
+    if best is not None and (settings.up is not None or settings.lay is not None or settings.lay_largest):
         raise UsageError("--best chooses what is up; it goes with none of --up, --lay, --lay-largest")
-    directions = settings_for(printer, angle=angle, layer=layer, habit=habit, bridge_most=bridge_most)
+    count, show = (given(RankSettings, name, values) for name in ("count", "show"))
+    judged = [
+        name for name in ("angle_deg", "layer_mm", "habit", "bridge_most_mm") if values[f"OverhangSettings__{name}"]
+    ]
+    if best is None and (judged or weigh or show or count is not None):
+        raise UsageError(
+            "--angle, --layer, --habit, --bridge-most, --compare-up, --weigh and --show go with --best RANK"
+        )
+    directions = settings_for(values, printer)
     directions.check()
     weights = weights_for(weigh, directions.habit, show=show is not None)
-    compare = RankSettings(
-        count=100 if compare_up is None else compare_up, weights=weights, best=max(best or 1, 5), show=show
-    )
+    compare = RankSettings(count=100 if count is None else count, weights=weights, best=max(best or 1, 5), show=show)
     compare.check()
-    for name, value in (("--angle", angle), ("--layer", layer), ("--habit", habit), ("--bridge-most", bridge_most)):
-        if value is not None and best is None:
-            raise UsageError(f"{name} goes with --best RANK")
-    if best is None and (weigh or show or compare_up is not None):
-        raise UsageError("--compare-up, --weigh and --show go with --best RANK")
-    settings = PoseSettings(
-        mirror=mirror,
-        lay=lay,
-        lay_largest=lay_largest,
-        up=up,
-        turns=tuple(_turn(t) for t in turns),
-        tilt=tilt,
-        centre=centre,
-        drop=drop or best is not None,
-    )
 
     def work(model: "Model", step: "Steps") -> "Outcome":
         chosen = settings
@@ -137,6 +115,6 @@ def command(
         work=work,
         writes="moved",
         texts=texts,
-        kernels=("shells", "overhangs") if best is not None else ("places",) if lay is not None else (),
+        kernels=("shells", "overhangs") if best is not None else ("places",) if settings.lay is not None else (),
     )
-    run(how, models, Asked(**shared), output)
+    run(how, models, Asked(**values), output)

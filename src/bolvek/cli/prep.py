@@ -5,6 +5,7 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
+from bolvek.cli.base.bind import bound, given, taken
 from bolvek.cli.base.options import (
     Asked,
     details_option,
@@ -16,11 +17,15 @@ from bolvek.cli.base.options import (
     place_options,
     printer_option,
     replace_option,
+    scaling_of,
     to_solid_options,
     unit_option,
 )
-from bolvek.cli.base.types import LENGTH, PATH, PLACE
+from bolvek.cli.base.types import PATH
 from bolvek.errors import UsageError
+from bolvek.settings.parts import ScaleSettings
+from bolvek.settings.repairs import MendSettings, SolidSettings
+from bolvek.settings.shape import HollowSettings, PlaceSettings, PlugSettings, PrepSettings
 
 if TYPE_CHECKING:
     from bolvek.cli.base.run import Outcome, Steps
@@ -31,34 +36,22 @@ if TYPE_CHECKING:
 @options(
     models_argument,
     output_option,
-    click.option("--height", type=LENGTH, help="Scale to this height (z)."),
-    click.option("--longest", type=LENGTH, help="Scale to this longest side."),
-    click.option("--by", type=float, metavar="FACTOR", help="Scale by a factor."),
+    bound("--height", ScaleSettings, "height_mm", help="Scale to this height (z)."),
+    bound("--longest", ScaleSettings, "longest_mm", help="Scale to this longest side."),
+    bound("--by", ScaleSettings, "by", type=float, metavar="FACTOR", help="Scale by a factor."),
     click.option("--mend", "mends", is_flag=True, help="Mend the model first, as 'bolvek mend' does."),
     click.option("--to-solid", is_flag=True, help="Make a solid first, as 'bolvek solid' does."),
     to_solid_options,
-    click.option("--wall", type=LENGTH, default="2mm", show_default=True, help="Wall to leave."),
-    click.option(
-        "--grid",
-        type=LENGTH,
-        help="Lattice cell of the cavity; without it 0.25 to 0.45 of the wall, or finer on small models.",
-    ),
-    click.option(
-        "--drains",
-        type=int,
-        help="Holes a cavity: lowest point, vent, next lowest ...; without it as many as it takes, found by flooding.",
-    ),
-    click.option("--diameter", type=LENGTH, default="3.5mm", show_default=True, help="Diameter of the holes."),
+    bound("--wall", HollowSettings, "wall_mm", default=2.0),
+    bound("--grid", HollowSettings, "grid_mm"),
+    bound("--drains", PlaceSettings, "count", default=None, none="as many as it takes, found by flooding"),
+    bound("--diameter", PlaceSettings, "diameter_mm"),
     click.option("--plugs", type=PATH, metavar="FOLDER", help="Write a plug for every hole, numbered alike."),
-    click.option("--up", type=PLACE, default="0,0,1", show_default=True, help="Direction held up while it drains."),
+    bound("--drain-up", PlaceSettings, "up"),
     place_options,
-    click.option(
-        "--room",
-        type=LENGTH,
-        help="Least width of the cavity; without it as wide as the wall, or the least drain where that is more.",
-    ),
-    click.option("--keep-pockets", is_flag=True, help="Hollow small pockets too instead of leaving them solid."),
-    click.option("--strict", is_flag=True, help="What the model's own skin falls short in is a fault, not a note."),
+    bound("--room", HollowSettings, "room_mm", none="as wide as the wall, or the least drain where that is more"),
+    bound("--keep-pockets", HollowSettings, "keep_pockets"),
+    bound("--strict", PrepSettings, "strict"),
     printer_option,
     details_option,
     json_option,
@@ -69,29 +62,13 @@ if TYPE_CHECKING:
 def command(
     models: tuple[Path, ...],
     output: Path | None,
-    height: float | None,
-    longest: float | None,
-    by: float | None,
     mends: bool,
     to_solid: bool,
     plan: bool,
     changes: Path | None,
-    skin: float,
-    taken_as: str | None,
-    wall: float,
-    grid: float | None,
-    drains: int | None,
-    diameter: float,
     plugs: Path | None,
-    up: tuple[float, float, float],
-    show: tuple[float, float, float] | None,
-    keep_off: tuple[Any, ...],
-    only_within: tuple[Any, ...],
-    room: float | None,
-    keep_pockets: bool,
-    strict: bool,
     printer: str | None,
-    **shared: Any,
+    **values: Any,
 ) -> None:
     """The whole way for each model: check, scale, hollow, drain, prove, write.
 
@@ -114,39 +91,31 @@ def command(
     from bolvek.report.words.prep import STEPS
     from bolvek.report.words.proof import proof_line, proof_text, proof_verdict
     from bolvek.report.words.solid import plan_rows
-    from bolvek.settings.parts import ScaleSettings
-    from bolvek.settings.repairs import MendSettings, SolidSettings
-    from bolvek.settings.shape import HollowSettings, PlaceSettings, PlugSettings, PrepSettings
     from bolvek.units import length_text
 
-    asked, scaling = Asked(**shared), None
-    if (height, longest, by) != (None, None, None):
-        scaling = ScaleSettings(by=by, height_mm=height, longest_mm=longest)
     least_drain, least_wall = limits(printer)
-    settings = PrepSettings(
-        hollow=HollowSettings(wall_mm=wall, grid_mm=grid, keep_pockets=keep_pockets, room_mm=room),
-        drains=PlaceSettings(
-            count=2 if drains is None else drains,
-            diameter_mm=diameter,
-            up=up,
-            show=show,
-            keep_off=keep_off,
-            only_within=only_within,
-        ),
-        auto=drains is None,
+    scaling = scaling_of(values)
+    count = given(PlaceSettings, "count", values)
+    solid = taken(SolidSettings, values, least_mm=least_wall)
+    settings = taken(
+        PrepSettings,
+        values,
+        hollow=taken(HollowSettings, values),
+        drains=taken(PlaceSettings, values, **({} if count is None else {"count": count})),
+        auto=count is None,
         scale=scaling,
         mend=MendSettings() if mends else None,
-        solid=SolidSettings(skin_mm=skin, least_mm=least_wall, taken_as=taken_as) if to_solid else None,
+        solid=solid if to_solid else None,
         least_drain_mm=least_drain,
         least_wall_mm=least_wall,
-        strict=strict,
     )
-
+    asked, diameter = Asked(**values), settings.drains.diameter_mm
     if plugs is not None:
         check_folder(plugs, replace=asked.replace)
         if len(models) > 1:
             raise UsageError("--plugs is for one model; name one")
-    if not to_solid and (plan or changes is not None or taken_as is not None):
+    solid.check()  # a value that makes no sense is refused with or without --to-solid
+    if not to_solid and (plan or changes is not None or solid.taken_as is not None):
         raise UsageError("--plan, --changes and --as go with --to-solid")
     if plan and (output is not None or changes is not None or plugs is not None):
         raise UsageError("--plan writes nothing; leave out -o, --changes and --plugs")

@@ -5,8 +5,10 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
+from bolvek.cli.base.bind import bound, given, taken
 from bolvek.cli.base.options import Asked, models_argument, options, printer_option, reading_options
-from bolvek.cli.base.types import LENGTH, PATH, PLACE, VOLUME
+from bolvek.cli.base.types import PATH
+from bolvek.settings.measures import ProofSettings
 
 if TYPE_CHECKING:
     from bolvek.cli.base.run import Outcome, Steps
@@ -16,37 +18,16 @@ if TYPE_CHECKING:
 @click.command("proof")
 @options(
     models_argument,
-    click.option("--wall", type=LENGTH, help="Wall that must be there; without it the wall is measured, not judged."),
-    click.option(
-        "--least-drain",
-        type=LENGTH,
-        help="Clearance every way out must have; without it the printer's, else 1.5mm.",
-    ),
-    click.option("--allow-closed", type=VOLUME, default="0", help="Closed voids up to this volume are wanted so."),
+    bound("--wall", ProofSettings, "wall_mm"),
+    bound("--least-drain", ProofSettings, "least_drain_mm", default=None, none="the printer's, else 1.5mm"),
+    bound("--allow-closed", ProofSettings, "allow_closed_mm3"),
     click.option("--before", type=PATH, metavar="ORIGINAL", help="Tell what it had from what was made of it."),
-    click.option(
-        "--drain-pose",
-        "poses",
-        type=PLACE,
-        multiple=True,
-        help="Direction held up while it drains; repeat for one after the other. Without it as it stands, or else "
-        "in the best of many ways.",
-    ),
-    click.option("--ball", type=LENGTH, help="Diameter that tells a room from a groove; wider than any drain."),
+    bound("--drain-up", ProofSettings, "drain_poses", several=True),
+    bound("--ball", ProofSettings, "ball_mm"),
     printer_option,
     reading_options,
 )
-def command(
-    models: tuple[Path, ...],
-    wall: float | None,
-    least_drain: float | None,
-    allow_closed: float,
-    before: Path | None,
-    poses: tuple[tuple[float, float, float], ...],
-    ball: float | None,
-    printer: str | None,
-    **shared: Any,
-) -> None:
+def command(models: tuple[Path, ...], before: Path | None, printer: str | None, **values: Any) -> None:
     """Prove models fit to print, whatever made them, or say what is not and where.
 
     Clause by clause: sound (closed, manifold, oriented, no self-intersection) in float64 and as an STL file
@@ -67,18 +48,16 @@ def command(
     from bolvek.report.pictures.results import proof_result
     from bolvek.report.words.files import model_text
     from bolvek.report.words.proof import proof_line, proof_text, proof_verdict
-    from bolvek.settings.measures import ProofSettings
 
-    asked = Asked(**shared)
     least_of_printer, wall_of_printer = limits(printer)
-    settings = ProofSettings(
-        wall_mm=wall,
-        least_drain_mm=least_of_printer if least_drain is None else least_drain,
-        allow_closed_mm3=allow_closed,
-        ball_mm=ball,
+    least = given(ProofSettings, "least_drain_mm", values)
+    settings = taken(
+        ProofSettings,
+        values,
+        least_drain_mm=least_of_printer if least is None else least,
         least_wall_mm=wall_of_printer if before else None,
-        drain_poses=poses,
     )
+    asked = Asked(**values)
 
     def work(model: "Model", step: "Steps") -> "Outcome":
         mesh, origin = model.mesh, None

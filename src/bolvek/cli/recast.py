@@ -6,15 +6,16 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
+from bolvek.cli.base.bind import bound, taken
 from bolvek.cli.base.options import Asked, models_argument, options, output_option, writing_options
-from bolvek.cli.base.types import LENGTH, PICTURE, VOLUME, Parsed
+from bolvek.cli.base.types import PICTURE, Parsed
 from bolvek.errors import UsageError
+from bolvek.settings.repairs import RecastSettings
 from bolvek.units import area_text, length_text, parse_length
 
 if TYPE_CHECKING:
     from bolvek.cli.base.run import Outcome, Steps
     from bolvek.formats import Model
-    from bolvek.settings.repairs import RecastSettings
 
 
 def _ways(text: str | None) -> tuple[str, tuple[float, ...]]:
@@ -31,36 +32,24 @@ def _ways(text: str | None) -> tuple[str, tuple[float, ...]]:
 @options(
     models_argument,
     output_option,
-    click.option(
+    bound(
         "--grid",
+        RecastSettings,
+        "grid_mm",
         type=Parsed("LENGTH|auto", lambda text: None if text == "auto" else parse_length(text)),
-        default="auto",
-        show_default=True,
-        help="Lattice cell; auto: from the size and the surface.",
     ),
-    click.option("--bridge", type=LENGTH, help="Close gaps up to this width; without it two cells."),
-    click.option("--grow", type=LENGTH, help="Half the thickness of what has none; without it a cell; 0: it vanishes."),
-    click.option("--inside", default="fill", show_default=True, metavar="fill|keep-cavities", help="Voids."),
-    click.option("--keep-edges", is_flag=True, help="Bring sharp edges and corners back, which the lattice cuts off."),
-    click.option("--within", type=LENGTH, help="Deviation allowed to slimming; without it a twentieth of the cell."),
-    click.option("--least", type=VOLUME, default="0", help="Drop pieces of less volume."),
+    bound("--bridge", RecastSettings, "bridge_mm"),
+    bound("--grow", RecastSettings, "grow_mm"),
+    bound("--inside", RecastSettings, "inside"),
+    bound("--keep-edges", RecastSettings, "keep_edges"),
+    bound("--within", RecastSettings, "within_mm"),
+    bound("--least-volume", RecastSettings, "least_mm3"),
     click.option("--try", "tried", metavar="WHAT=A,B,...", help="Compare, as in bridge=0.2,0.4mm; write no model."),
     click.option("--sheet", type=PICTURE, metavar="FILE.png", help="Draw what --try made side by side."),
     writing_options,
 )
 def command(
-    models: tuple[Path, ...],
-    output: Path | None,
-    grid: float | None,
-    bridge: float | None,
-    grow: float | None,
-    inside: str,
-    keep_edges: bool,
-    within: float | None,
-    least: float,
-    tried: str | None,
-    sheet: Path | None,
-    **shared: Any,
+    models: tuple[Path, ...], output: Path | None, tried: str | None, sheet: Path | None, **asked_for: Any
 ) -> None:
     """Make one closed solid of whatever is there: open, crossing, doubled, one-sided, in hundreds of pieces.
 
@@ -79,18 +68,9 @@ def command(
     from bolvek.cli.base.scaled import finding_rows
     from bolvek.operations.recast import recast
     from bolvek.report.words.recast import not_enclosed, recast_findings, recast_rows, recast_text
-    from bolvek.settings.repairs import RecastSettings
 
-    asked = Asked(**shared)
-    settings = RecastSettings(
-        grid_mm=grid,
-        bridge_mm=bridge,
-        grow_mm=grow,
-        inside=inside,
-        keep_edges=keep_edges,
-        within_mm=within,
-        least_mm3=least,
-    )
+    settings = taken(RecastSettings, asked_for)
+    asked = Asked(**asked_for)
     what, values = _ways(tried)
     if sheet is not None and not values:
         raise UsageError("--sheet goes with --try")
@@ -101,7 +81,7 @@ def command(
         if values:
             return _try_ways(model, settings, what, values, sheet, step, asked)
         mesh, record = step("recast", lambda: recast(model.mesh, settings))
-        voids = closed_voids(counted_once(model.mesh)[0]) if inside == "fill" else None
+        voids = closed_voids(counted_once(model.mesh)[0]) if settings.inside == "fill" else None
         alike = step("likeness", lambda: likeness(model.mesh, mesh, voids))
         found = (*alike.findings, *not_enclosed(model.mesh, alike))
         done = remade(model, mesh, {"recast": record, "likeness": alike}, recast_text(record), "done")

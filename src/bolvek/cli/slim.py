@@ -5,8 +5,9 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
+from bolvek.cli.base.bind import bound, taken
 from bolvek.cli.base.options import Asked, models_argument, options, output_option, writing_options
-from bolvek.cli.base.types import LENGTH
+from bolvek.settings.repairs import SlimSettings
 
 if TYPE_CHECKING:
     from bolvek.cli.base.run import Outcome, Steps
@@ -17,21 +18,13 @@ if TYPE_CHECKING:
 @options(
     models_argument,
     output_option,
-    click.option("--within", type=LENGTH, help="As few triangles as this deviation allows."),
-    click.option("--triangles", type=click.IntRange(4), help="At most so many triangles."),
-    click.option("--ratio", type=float, help="At most this share of the triangles."),
-    click.option("--megabytes", type=float, help="At most this size as a binary STL."),
+    bound("--within", SlimSettings, "within_mm"),
+    bound("--triangles", SlimSettings, "triangles"),
+    bound("--ratio", SlimSettings, "ratio"),
+    bound("--megabytes", SlimSettings, "megabytes"),
     writing_options,
 )
-def command(
-    models: tuple[Path, ...],
-    output: Path | None,
-    within: float | None,
-    triangles: int | None,
-    ratio: float | None,
-    megabytes: float | None,
-    **shared: Any,
-) -> None:
+def command(models: tuple[Path, ...], output: Path | None, **values: Any) -> None:
     """Fewer triangles, with the deviation measured and told. Borders stay, and a sound model stays sound.
 
     \b
@@ -44,9 +37,8 @@ def command(
     from bolvek.errors import WorkError
     from bolvek.operations.slim import slim_to
     from bolvek.report.words.recast import slim_text
-    from bolvek.settings.repairs import SlimSettings
 
-    settings = SlimSettings(within_mm=within, triangles=triangles, ratio=ratio, megabytes=megabytes)
+    settings = taken(SlimSettings, values)
 
     def work(model: "Model", step: "Steps") -> "Outcome":
         before = model.mesh.as_stored()
@@ -65,4 +57,4 @@ def command(
         writes="proven",
         texts={"slim": lambda done: slim_text(done[1])},
     )
-    run(how, models, Asked(**shared), output)
+    run(how, models, Asked(**values), output)

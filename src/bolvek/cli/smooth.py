@@ -6,20 +6,20 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
+from bolvek.cli.base.bind import bound, taken
 from bolvek.cli.base.options import Asked, models_argument, options, output_option, writing_options
-from bolvek.cli.base.types import LENGTH, Parsed, parse_ball
+from bolvek.cli.base.types import Parsed, parse_ball
 from bolvek.errors import UsageError
+from bolvek.settings.repairs import Region, SmoothSettings
 from bolvek.units import parse_length, parse_point
 
 if TYPE_CHECKING:
     from bolvek.cli.base.run import Outcome, Steps
     from bolvek.formats import Model
-    from bolvek.settings.repairs import Region
 
 
 def parse_region(text: str) -> "Region":
     """A ball as in "10,0,5:8mm", a box as in "0,0,0:10,10,10", or what is near open rims as in "rim:3mm"."""
-    from bolvek.settings.repairs import Region
 
     first, colon, second = text.partition(":")
     if not colon:
@@ -34,53 +34,29 @@ def parse_region(text: str) -> "Region":
 @click.command("smooth")
 @options(
     models_argument,
-    click.option(
-        "--within",
-        type=Parsed("REGION", parse_region),
-        multiple=True,
-        help="Only in a ball X,Y,Z:R, a box X,Y,Z:X,Y,Z, or near open rims rim:3mm; repeat for more.",
-    ),
-    click.option("--most", type=LENGTH, default="0.1mm", show_default=True, help="No point moves farther."),
-    click.option(
-        "--keep-edges", type=float, default=30.0, show_default=True, metavar="DEGREES", help="Sharper creases stay."
-    ),
-    click.option(
-        "--passes",
-        type=int,
-        default=5,
-        show_default=True,
-        metavar="N",
-        help="More calm wider waves, and take finer detail.",
-    ),
-    click.option("--least", type=LENGTH, help="Walls are not made thinner than this."),
+    bound("--region", SmoothSettings, "within", type=Parsed("REGION", parse_region), several=True),
+    bound("--within", SmoothSettings, "most_mm"),
+    bound("--crease", SmoothSettings, "keep_edges_deg"),
+    bound("--passes", SmoothSettings, "passes"),
+    bound("--least-wall", SmoothSettings, "least_mm"),
     output_option,
     writing_options,
 )
-def command(
-    models: tuple[Path, ...],
-    within: tuple["Region", ...],
-    most: float,
-    keep_edges: float,
-    passes: int,
-    least: float | None,
-    output: Path | None,
-    **shared: Any,
-) -> None:
+def command(models: tuple[Path, ...], output: Path | None, **values: Any) -> None:
     """Calm the noise of scanned or sculpted surfaces without shrinking them; creases and rims stay.
 
     \b
     Examples:
-      bolvek smooth cloud_tile.ply --most 0.15mm
-      bolvek smooth carp.stl --within 10,0,40:8mm --most 0.05mm --picture calm.png
+      bolvek smooth cloud_tile.ply --within 0.15mm
+      bolvek smooth carp.stl --region 10,0,40:8mm --within 0.05mm --picture calm.png
     """
     from bolvek.cli.base.run import Run, remade, run
     from bolvek.cli.base.scaled import finding_rows
     from bolvek.operations.smooth import smooth
     from bolvek.report.words.smooth import smooth_rows, smooth_text
-    from bolvek.settings.repairs import SmoothSettings
 
-    asked = Asked(**shared)
-    settings = SmoothSettings(most_mm=most, keep_edges_deg=keep_edges, passes=passes, within=within, least_mm=least)
+    settings = taken(SmoothSettings, values)
+    asked = Asked(**values)
 
     def work(model: "Model", step: "Steps") -> "Outcome":
         mesh, record = step("smooth", lambda: smooth(model.mesh, settings))
@@ -101,6 +77,6 @@ def command(
         work=work,
         writes="moved",
         texts={"smooth": lambda done: smooth_text(done[1])},
-        kernels=("walls",) if least is not None else (),
+        kernels=("walls",) if settings.least_mm is not None else (),
     )
     run(how, models, asked, output)

@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
+from bolvek.cli.base.bind import bound, taken
 from bolvek.cli.base.options import (
     Asked,
     models_argument,
@@ -17,11 +18,11 @@ from bolvek.cli.base.options import (
 )
 from bolvek.cli.base.types import PICTURE
 from bolvek.errors import UsageError
+from bolvek.settings.repairs import SlimSettings, SolidSettings
 
 if TYPE_CHECKING:
     from bolvek.cli.base.run import Outcome, Steps
     from bolvek.formats import Model
-    from bolvek.settings.repairs import SolidSettings
 
 
 @click.command("solid")
@@ -30,8 +31,8 @@ if TYPE_CHECKING:
     output_option,
     to_solid_options,
     printer_option,
-    click.option("--triangles", type=click.IntRange(4), help="Slim what comes out to at most so many triangles."),
-    click.option("--megabytes", type=float, help="Slim what comes out to this size as a binary STL."),
+    bound("--triangles", SlimSettings, "triangles", help="Slim what comes out to at most so many triangles."),
+    bound("--megabytes", SlimSettings, "megabytes", help="Slim what comes out to this size as a binary STL."),
     click.option("--try", "both", is_flag=True, help="Make it both ways, --as solid and --as skin; write no model."),
     click.option("--sheet", type=PICTURE, metavar="FILE.png", help="Draw what --try made side by side."),
     writing_options,
@@ -41,14 +42,10 @@ def command(
     output: Path | None,
     plan: bool,
     changes: Path | None,
-    skin: float,
-    taken_as: str | None,
-    printer: str,
-    triangles: int | None,
-    megabytes: float | None,
+    printer: str | None,
     both: bool,
     sheet: Path | None,
-    **shared: Any,
+    **values: Any,
 ) -> None:
     """The shortest way from any file to one sound solid, and nothing more.
 
@@ -70,16 +67,14 @@ def command(
     from bolvek.operations.solid import make_solid, plan_solid
     from bolvek.profiles import limits
     from bolvek.report.words.solid import SOLID_STEPS, plan_rows, solid_verdict
-    from bolvek.settings.repairs import SlimSettings, SolidSettings
 
-    asked = Asked(**shared)
-    slimming = None
-    if triangles is not None or megabytes is not None:
-        slimming = SlimSettings(triangles=triangles, megabytes=megabytes)
-    settings = SolidSettings(skin_mm=skin, least_mm=limits(printer)[1], taken_as=taken_as, slim=slimming)
+    slimming = taken(SlimSettings, values)
+    slim = None if slimming == SlimSettings() else slimming
+    settings = taken(SolidSettings, values, least_mm=limits(printer)[1], slim=slim)
+    asked = Asked(**values)
     if plan and (output is not None or changes is not None):
         raise UsageError("--plan writes nothing; leave out -o and --changes")
-    if both and (plan or taken_as is not None or output is not None or changes is not None):
+    if both and (plan or settings.taken_as is not None or output is not None or changes is not None):
         raise UsageError("--try makes it both ways and writes no model; leave out --plan, --as, -o and --changes")
     if sheet is not None and not both:
         raise UsageError("--sheet goes with --try")
@@ -102,7 +97,7 @@ def command(
             draw_changes(model.path, before, mesh, f"sound, {record.way}", changes, replace=asked.replace)
             rows.insert(0, ("changes", str(changes), ""))
             outputs.append(changes)
-        kept = model.parts if record.way == "as it is" and slimming is None else None
+        kept = model.parts if record.way == "as it is" and slim is None else None
         done = remade(dataclasses.replace(model, parts=kept), mesh, {"solid": record}, solid_verdict(record), "solid")
         return dataclasses.replace(
             done,
@@ -123,7 +118,7 @@ def command(
         writes=None if plan or both else "proven",
         alone={"--changes": changes, "--sheet": sheet},
         texts=SOLID_STEPS,
-        kernels=("slim",) if slimming else (),
+        kernels=("slim",) if slim else (),
         keeps_names=True,
     )
     run(how, models, asked, output)

@@ -1,12 +1,13 @@
 """`bolvek split`."""
 
 from pathlib import Path
-from typing import TYPE_CHECKING, Any, Literal
+from typing import TYPE_CHECKING, Any
 
 import click
 
+from bolvek.cli.base.bind import bound, taken
 from bolvek.cli.base.options import Asked, models_argument, options, output_option, writing_options
-from bolvek.cli.base.types import LENGTH
+from bolvek.settings.parts import SplitSettings
 
 if TYPE_CHECKING:
     from bolvek.cli.base.run import Outcome, Steps
@@ -16,40 +17,31 @@ if TYPE_CHECKING:
 @click.command("split")
 @options(
     models_argument,
-    click.option("--by", type=click.Choice(["part", "name"]), help="What hangs together, or the names in the file."),
-    click.option("--least", type=LENGTH, help="Parts shorter than this are strays and left out."),
-    click.option("--gather", is_flag=True, help="Write strays into one file instead."),
-    click.option("--largest", is_flag=True, help="Write the largest part only."),
+    bound("--into", SplitSettings, "by"),
+    bound("--least-size", SplitSettings, "least_mm"),
+    bound("--gather", SplitSettings, "gather"),
+    bound("--largest", SplitSettings, "largest"),
     output_option,
     writing_options,
 )
-def command(
-    models: tuple[Path, ...],
-    by: Literal["part", "name"] | None,
-    least: float | None,
-    gather: bool,
-    largest: bool,
-    output: Path | None,
-    **shared: Any,
-) -> None:
+def command(models: tuple[Path, ...], output: Path | None, **values: Any) -> None:
     """Write each part of models into a file of its own, the largest first; a shell with its voids is one part.
 
-    Files with names of parts (3MF, OBJ) are split by them unless --by part is given. Nothing is moved or mended.
+    Files with names of parts (3MF, OBJ) are split by them unless --into part is given. Nothing is moved or mended.
 
     \b
     Examples:
       bolvek split lantern.3mf -o parts/
-      bolvek split scan.stl --least 2mm --gather
+      bolvek split scan.stl --least-size 2mm --gather
     """
     from bolvek.cli.base.run import Outcome, Run, run
     from bolvek.cli.base.scaled import finding_rows
     from bolvek.cli.base.several import write_several
     from bolvek.operations.split import named, split, tags
     from bolvek.report.words.split import split_rows, split_text
-    from bolvek.settings.parts import SplitSettings
 
-    asked = Asked(**shared)
-    settings = SplitSettings(by=by, least_mm=least, gather=gather, largest=largest)
+    settings = taken(SplitSettings, values)
+    asked = Asked(**values)
 
     def work(model: "Model", step: "Steps") -> "Outcome":
         made, record = step("split", lambda: split(model.mesh, model.parts, settings))

@@ -5,8 +5,10 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
+from bolvek.cli.base.bind import bound, taken
 from bolvek.cli.base.options import Asked, material_option, models_argument, options, reading_options
-from bolvek.cli.base.types import LENGTH, PATH
+from bolvek.cli.base.types import PATH
+from bolvek.settings.measures import SurveySettings
 
 if TYPE_CHECKING:
     from bolvek.cli.base.run import Outcome, Steps
@@ -18,22 +20,12 @@ if TYPE_CHECKING:
     models_argument,
     click.option("--isolate", type=PATH, metavar="FILE", help="Write only the faces in trouble, a part a class."),
     material_option,
-    click.option("--near", type=LENGTH, help="Vertices nearer than this count as doubled."),
-    click.option("--sliver", type=LENGTH, help="Faces lower than this are slivers."),
-    click.option(
-        "--knife", type=float, default=10.0, show_default=True, metavar="DEGREES", help="Sharper is a knife edge."
-    ),
+    bound("--near", SurveySettings, "near_mm"),
+    bound("--sliver", SurveySettings, "sliver_mm"),
+    bound("--knife", SurveySettings, "knife_deg"),
     reading_options,
 )
-def command(
-    models: tuple[Path, ...],
-    isolate: Path | None,
-    material: str | None,
-    near: float | None,
-    sliver: float | None,
-    knife: float,
-    **shared: Any,
-) -> None:
+def command(models: tuple[Path, ...], isolate: Path | None, material: str | None, **values: Any) -> None:
     """What is this model: size, shells, openings, every defect with its place, and what it means.
 
     Several models or folders give a line each and a total; a file that cannot be read stops no other.
@@ -51,10 +43,9 @@ def command(
     from bolvek.profiles import load_profiles
     from bolvek.report.words.files import written_text
     from bolvek.report.words.survey import survey_line, survey_rows
-    from bolvek.settings.measures import SurveySettings
 
-    asked = Asked(**shared)
-    settings = SurveySettings(near_mm=near, sliver_mm=sliver, knife_deg=knife)
+    settings = taken(SurveySettings, values)
+    asked = Asked(**values)
     profiles = load_profiles()
     chosen = profiles.material_for(material, None)
     if isolate:

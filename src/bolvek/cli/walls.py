@@ -5,9 +5,11 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
+from bolvek.cli.base.bind import bound, given, taken
 from bolvek.cli.base.options import Asked, models_argument, options, printer_option, reading_options, scaled_options
-from bolvek.cli.base.types import LENGTH, PATH
+from bolvek.cli.base.types import PATH
 from bolvek.errors import UsageError
+from bolvek.settings.measures import WallSettings
 
 if TYPE_CHECKING:
     from bolvek.cli.base.run import Outcome, Steps
@@ -17,42 +19,28 @@ if TYPE_CHECKING:
 @click.command("walls")
 @options(
     models_argument,
-    click.option("--min", "least", type=LENGTH, help="Thinnest wall that prints; without it a printer's, else 1 mm."),
+    bound("--least-wall", WallSettings, "min_mm", default=None, none="the printer's, else 1mm"),
     printer_option,
-    click.option("--gap", type=LENGTH, help="Also find gaps across air narrower than this."),
-    click.option("--hole", type=LENGTH, default="0.1mm", show_default=True, help="Thinner walls print as holes."),
-    click.option(
-        "--least-zone",
-        type=float,
-        help="Smaller thin places are counted, not judged (a disc half a minimum wide).",
-        metavar="MM2",
-    ),
-    click.option("--rays-only", is_flag=True, help="Rays alone, no inscribed balls: quicker."),
-    click.option("--spacing", type=LENGTH, help="Distance between places measured; without it half the minimum."),
+    bound("--gap", WallSettings, "gap_mm"),
+    bound("--hole", WallSettings, "hole_mm"),
+    bound("--least-zone", WallSettings, "least_zone_mm2"),
+    bound("--rays-only", WallSettings, "ball", off=True),
+    bound("--spacing", WallSettings, "spacing_mm"),
     click.option("--values", type=PATH, metavar="FILE.csv", help="Write the thinnest wall of every face."),
     scaled_options,
     reading_options,
 )
 def command(
     models: tuple[Path, ...],
-    least: float | None,
     printer: str | None,
-    gap: float | None,
-    hole: float,
-    least_zone: float | None,
-    rays_only: bool,
-    spacing: float | None,
     values: Path | None,
-    height: float | None,
-    longest: float | None,
-    by: float | None,
-    **shared: Any,
+    **asked_for: Any,
 ) -> None:
     """How thick is the wall, everywhere: rays and inscribed balls, thin spots as zones, the size at which it prints.
 
     \b
     Examples:
-      bolvek walls gourd.stl --min 1.2mm --picture walls.png
+      bolvek walls gourd.stl --least-wall 1.2mm --picture walls.png
       bolvek walls lid.stl --printer small-resin --height 40mm --gap 0.3mm
     """
     from bolvek.analyses.thickness import measure_walls
@@ -60,21 +48,14 @@ def command(
     from bolvek.cli.base.run import Run, run
     from bolvek.cli.base.scaled import measured, scaled_model
     from bolvek.profiles import load_profiles
-    from bolvek.settings.measures import WallSettings
 
+    least = given(WallSettings, "min_mm", asked_for)
     if least is not None and printer is not None:
-        raise UsageError("give --min or --printer, not both")
-    if printer is not None:
-        least = load_profiles().printer(printer).min_wall_mm
-    settings = WallSettings(
-        min_mm=1.0 if least is None else least,
-        gap_mm=gap,
-        hole_mm=hole,
-        ball=not rays_only,
-        spacing_mm=spacing,
-        least_zone_mm2=least_zone,
-    )
-    scaling, asked = scaling_of(height, longest, by), Asked(**shared)
+        raise UsageError("give --least-wall or --printer, not both")
+    if least is None:
+        least = load_profiles().printer(printer).min_wall_mm if printer is not None else 1.0
+    settings = taken(WallSettings, asked_for, min_mm=least)
+    scaling, asked = scaling_of(asked_for), Asked(**asked_for)
 
     def work(model: "Model", step: "Steps") -> "Outcome":
         from bolvek.report.words.walls import wall_line, wall_rows

@@ -62,7 +62,7 @@ def smooth(mesh: Mesh, settings: SmoothSettings) -> tuple[Mesh, SmoothRecord]:
     settings.check()
     free = _free(mesh, settings.within)
     if not free.any():
-        raise WorkError("nothing to smooth: no vertex lies within what --within names, rims aside")
+        raise WorkError("nothing to smooth: no vertex lies within what --region names, rims aside")
     wanted, at_limit = _calmed(mesh, free, settings)
     result, put_back = _uncrossed(mesh, mesh.moved(_rounded(mesh, wanted)), free)
     result, thin_kept = _not_thinned(mesh, result, settings)
@@ -71,7 +71,7 @@ def smooth(mesh: Mesh, settings: SmoothSettings) -> tuple[Mesh, SmoothRecord]:
     moved = (result.vertices != mesh.vertices).any(axis=1)
     found = []
     if at_limit > 0.05 * free.sum():
-        text = f"{at_limit:,} of {int(free.sum()):,} vertices would have gone farther: a larger --most calms more"
+        text = f"{at_limit:,} of {int(free.sum()):,} vertices would have gone farther: a larger --within calms more"
         found.append(Finding("at_limit", "note", at_limit, text))
     if put_back:
         text = f"{count_text(put_back, 'vertex', 'vertices')} left as they were: their faces would have crossed others"

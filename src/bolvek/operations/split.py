@@ -66,7 +66,7 @@ def split(mesh: Mesh, parts: Parts | None, settings: SplitSettings) -> tuple[Spl
     by = settings.by or ("name" if parts is not None else "part")
     if by == "name":
         if parts is None:
-            raise WorkError("the file has no names of parts: leave out --by name to split by what hangs together")
+            raise WorkError("the file has no names of parts: leave out --into name to split by what hangs together")
         owner: Ints = parts.part.astype(np.int64)
     else:
         owner = _part_of(mesh)
@@ -76,9 +76,9 @@ def split(mesh: Mesh, parts: Parts | None, settings: SplitSettings) -> tuple[Spl
         small = numbers[_longest(mesh, owner) < settings.least_mm]
     kept = np.setdiff1d(numbers, small)
     if not len(kept):
-        raise WorkError(f"no part is left: all {count_text(len(numbers), 'part')} are shorter than --least")
+        raise WorkError(f"no part is left: all {count_text(len(numbers), 'part')} are shorter than --least-size")
     if len(kept) > MOST_PARTS:
-        raise WorkError(f"{len(kept):,} parts are too many for files of their own: --least leaves small ones out")
+        raise WorkError(f"{len(kept):,} parts are too many for files of their own: --least-size leaves small ones out")
     chosen = [(int(k), mesh.picked(owner == k)) for k in kept]
     chosen.sort(key=lambda item: (-_weight(item[1]), item[0]))
     if settings.largest:

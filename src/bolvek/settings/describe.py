@@ -34,11 +34,14 @@ class Setting:
         unit = _UNITS.get(self.unit, "")
         if self.least is not None and self.most is not None:
             return f"{_number(self.least)} to {_number(self.most)}{unit}"
-        low = f"{_number(self.least)}{unit} or more" if self.least is not None else ""
-        low = f"more than {_number(self.above)}{unit}" if self.above is not None else low
-        high = f"at most {_number(self.most)}{unit}" if self.most is not None else ""
-        high = f"less than {_number(self.below)}{unit}" if self.below is not None else high
-        return " and ".join(part for part in (low, high) if part)
+        low = f"at least {_number(self.least)}" if self.least is not None else ""
+        low = f"more than {_number(self.above)}" if self.above is not None else low
+        high = f"at most {_number(self.most)}" if self.most is not None else ""
+        high = f"less than {_number(self.below)}" if self.below is not None else high
+        if self.least is not None and not high:
+            return f"{_number(self.least)}{unit} or more"
+        both = " and ".join(part for part in (low, high) if part)
+        return f"{both}{unit}" if both else ""
 
     def takes(self, value: float) -> bool:
         """Whether a number lies in the range."""
@@ -76,8 +79,14 @@ class SettingError(UsageError):
         self.owner, self.template = owner, text
 
     def named(self, name: Callable[[str, str], str]) -> str:
-        """The text with the name that (owner, field) has here."""
-        return _FIELD.sub(lambda found: name(self.owner, found[1]), self.template)
+        """The text with the name that (owner, field) has here; one without a name is left out of lists."""
+        fields = _FIELD.findall(self.template)
+        known = {field: name(self.owner, field) for field in fields}
+        text = self.template
+        for field in fields if any(known.values()) else ():
+            if not known[field]:
+                text = text.replace(f", {{{field}}}", "")
+        return _FIELD.sub(lambda found: known[found[1]] or found[1], text)
 
 
 _FIELD = re.compile(r"\{(\w+)\}")

@@ -116,7 +116,7 @@ class PlugSettings(Settings):
 
 
 @dataclass(frozen=True)
-class Drain:
+class Drain(Settings):
     """One hole: a point on or near the outside, diameter across its corners (mm).
 
     toward: a point the axis aims at (None: square into the surface). depth_mm: length of a blind
@@ -124,10 +124,15 @@ class Drain:
     """
 
     at_mm: Triple
-    diameter_mm: float = 3.5
-    toward_mm: Triple | None = None
-    depth_mm: float | None = None
+    diameter_mm: float = setting(3.5, unit="mm", above=0, help="Diameter, once for all holes or once a hole.")
+    toward_mm: Triple | None = setting(None, help="Point to aim at.", none="square into the surface")
+    depth_mm: float | None = setting(None, unit="mm", above=0, help="Length of a blind hole.", none="through the wall")
     least_skin_mm: float = LEAST_SKIN_MM
+
+    def contradictions(self) -> Iterator[str]:
+        """It aims at another place than its own."""
+        if self.toward_mm is not None and math.dist(self.toward_mm, self.at_mm) < 1e-9:
+            yield f"{{toward_mm}} {point_text(self.toward_mm)} is the drain's own place: name another point"
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -138,16 +143,9 @@ class DrainSettings(Settings):
     sides: int = setting(32, least=3, most=256, help="Sides of each hole.")
 
     def contradictions(self) -> Iterator[str]:
-        """At least one hole, each with a width, a length and an aim."""
+        """At least one hole."""
         if not self.drains:
-            yield "no drain was asked for: name at least one place with --at X,Y,Z"
-        for drain in self.drains:
-            if not 0 < drain.diameter_mm < math.inf:
-                yield f"--diameter must be more than 0 mm, not {drain.diameter_mm:g} mm"
-            if drain.depth_mm is not None and not 0 < drain.depth_mm < math.inf:
-                yield f"--depth must be more than 0 mm, not {drain.depth_mm:g} mm"
-            if drain.toward_mm is not None and math.dist(drain.toward_mm, drain.at_mm) < 1e-9:
-                yield f"--toward {point_text(drain.toward_mm)} is the drain's own place: name another point"
+            yield "no drain was asked for: name at least one place with {drains}"
 
 
 @dataclass(frozen=True, kw_only=True)

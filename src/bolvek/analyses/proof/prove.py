@@ -227,7 +227,7 @@ def _wall_findings(wall: Wall | None, settings: ProofSettings, rooms: bool, made
         more = f", {wall.thin_spots:,} places in all" if wall.thin_spots > 1 else ""
         text = f"the wall is {length_text(wall.min_mm)} at its thinnest, at {point_text(wall.where_mm)}, "
         if made_none:
-            text += f"{length_text(asked)} is the least that prints{more}: 'thicken --at-least' makes it as thick"
+            text += f"{length_text(asked)} is the least that prints{more}: 'thicken --least-wall' makes it as thick"
             found.append(Finding("own_wall_thin", "note", wall.thin_spots, f"the model's own: {text}", wall.where_mm))
         else:
             text += f"{length_text(asked)} were asked for{more}"

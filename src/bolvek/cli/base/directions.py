@@ -1,45 +1,34 @@
 """Options about the build direction and what it is weighed by, for every verb that asks."""
 
-from typing import TYPE_CHECKING
+from typing import Any
 
 import click
 
+from bolvek.cli.base.bind import bound, given, taken
 from bolvek.cli.base.options import options
-from bolvek.cli.base.types import LENGTH, PLACE
 from bolvek.errors import UsageError
+from bolvek.settings.measures import OverhangSettings, RankSettings
 
-if TYPE_CHECKING:
-    from bolvek.settings.measures import OverhangSettings
+PRINTERS_OWN = ("angle_deg", "layer_mm", "habit", "bridge_most_mm")
+"""What a printer says unless it is asked for."""
 
 
-def settings_for(
-    printer: str | None,
-    *,
-    angle: float | None = None,
-    up: tuple[float, float, float] = (0.0, 0.0, 1.0),
-    layer: float | None = None,
-    habit: str | None = None,
-    bridge_most: float | None = None,
-    spacing: float | None = None,
-) -> "OverhangSettings":
-    """Settings as given, else as the printer has them, else for a filament printer of 45 degrees and 0.2 mm."""
+def settings_for(values: dict[str, Any], printer: str | None, **more: Any) -> OverhangSettings:
+    """Settings as given, taken out of `values`; else as the printer has them, else for a filament printer."""
     from bolvek.profiles import load_profiles
-    from bolvek.settings.measures import BRIDGE_MOST_MM, OverhangSettings
 
+    usual: dict[str, Any] = {}
     if printer is not None:
         known = load_profiles().printer(printer)
-        angle = known.overhang_deg if angle is None else angle
-        layer = known.layer_mm if layer is None else layer
-        habit = habit or ("hangs" if known.kind == "resin" else "stands")
-        bridge_most = known.bridge_most_mm if bridge_most is None else bridge_most
-    return OverhangSettings(
-        angle_deg=45.0 if angle is None else angle,
-        up=up,
-        layer_mm=0.2 if layer is None else layer,
-        habit=habit or "stands",
-        bridge_most_mm=BRIDGE_MOST_MM if bridge_most is None else bridge_most,
-        spacing_mm=spacing,
-    )
+        usual = {
+            "angle_deg": known.overhang_deg,
+            "layer_mm": known.layer_mm,
+            "habit": "hangs" if known.kind == "resin" else "stands",
+            "bridge_most_mm": known.bridge_most_mm,
+        }
+    asked = {name: given(OverhangSettings, name, values) for name in PRINTERS_OWN}
+    asked = {name: value for name, value in asked.items() if value is not None}
+    return taken(OverhangSettings, values, **{k: v for k, v in {**usual, **asked}.items() if v is not None}, **more)
 
 
 def weights_for(texts: tuple[str, ...], habit: str, *, show: bool) -> dict[str, float] | None:
@@ -58,20 +47,18 @@ def weights_for(texts: tuple[str, ...], habit: str, *, show: bool) -> dict[str, 
     return weights
 
 
-angle_option = click.option("--angle", type=float, metavar="DEGREES", help="Faces flatter than this need support (45).")
-layer_option = click.option("--layer", type=LENGTH, help="Layer height (0.2 mm, or the printer's).")
-habit_option = click.option(
-    "--habit",
-    type=click.Choice(["stands", "hangs"]),
-    help="Stands on the bed (filament), hangs from the plate (resin).",
-)
-bridge_option = click.option("--bridge-most", type=LENGTH, help="The longest bridge (20 mm, or the printer's).")
 weigh_option = click.option(
     "--weigh",
     multiple=True,
     metavar="MEASURE=N",
     help="overhang, islands, support, height, contact, standing, section, sealed or show; repeat.",
 )
-show_option = click.option("--show", type=PLACE, help="The side people look at: kept free of support.")
-direction_options = options(angle_option, layer_option, habit_option, bridge_option, weigh_option, show_option)
+direction_options = options(
+    bound("--angle", OverhangSettings, "angle_deg", default=None, none="the printer's, else 45"),
+    bound("--layer", OverhangSettings, "layer_mm", default=None, none="the printer's, else 0.2mm"),
+    bound("--habit", OverhangSettings, "habit", default=None, none="the printer's, else stands"),
+    bound("--bridge-most", OverhangSettings, "bridge_most_mm", default=None, none="the printer's, else 20mm"),
+    weigh_option,
+    bound("--show", RankSettings, "show"),
+)
 """What a build direction is judged by."""

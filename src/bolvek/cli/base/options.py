@@ -3,16 +3,16 @@
 from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
-from typing import TYPE_CHECKING, Any, TypeVar
+from typing import Any, TypeVar
 
 import click
 
-from bolvek.cli.base.types import BALL, LENGTH, PATH, PICTURE, PLACE
-from bolvek.errors import UsageError
+from bolvek.cli.base.bind import bound, given
+from bolvek.cli.base.types import BALL, PATH, PICTURE
+from bolvek.settings.parts import ScaleSettings
+from bolvek.settings.repairs import SolidSettings
+from bolvek.settings.shape import PlaceSettings
 from bolvek.units import MILLIMETRES
-
-if TYPE_CHECKING:
-    from bolvek.settings.parts import ScaleSettings
 
 F = TypeVar("F", bound=Callable[..., Any])
 
@@ -72,22 +72,17 @@ details_option = click.option("--details", is_flag=True, help="Everything about 
 ascii_option = click.option("--ascii", "ascii_stl", is_flag=True, help="Write an STL as text.")
 
 place_options = options(
-    click.option("--show", type=PLACE, help="The side people look at: holes elsewhere where they can be."),
-    click.option("--keep-off", type=BALL, multiple=True, help="No hole begins in this ball; repeat for more."),
-    click.option("--only-within", type=BALL, multiple=True, help="Holes begin in this ball only; repeat for more."),
+    bound("--show", PlaceSettings, "show"),
+    bound("--keep-off", PlaceSettings, "keep_off", type=BALL, several=True),
+    bound("--only-within", PlaceSettings, "only_within", type=BALL, several=True),
 )
 """Where holes that place themselves may be."""
 
 to_solid_options = options(
     click.option("--plan", is_flag=True, help="Only tell the way to a solid, and why; write nothing."),
     click.option("--changes", type=PICTURE, metavar="FILE.png", help="Draw what that changed, before and after."),
-    click.option("--skin", type=LENGTH, default="1.2mm", show_default=True, help="Thickness of what has none."),
-    click.option(
-        "--as",
-        "taken_as",
-        type=click.Choice(["solid", "skin"]),
-        help="Open ends that may be either: lids that are missing, or rims of skins.",
-    ),
+    bound("--skin", SolidSettings, "skin_mm"),
+    bound("--as", SolidSettings, "taken_as"),
 )
 
 reading_options = options(details_option, json_option, picture_option, unit_option, replace_option)
@@ -95,20 +90,18 @@ reading_options = options(details_option, json_option, picture_option, unit_opti
 writing_options = options(details_option, json_option, picture_option, unit_option, ascii_option, replace_option)
 """Of verbs that write models."""
 scaled_options = options(
-    click.option("--height", type=LENGTH, help="Measure as if scaled to this height (z)."),
-    click.option("--longest", type=LENGTH, help="Measure as if scaled to this longest side."),
-    click.option("--by", type=float, metavar="FACTOR", help="Measure as if scaled by this factor."),
+    bound("--height", ScaleSettings, "height_mm", help="Measure as if scaled to this height (z)."),
+    bound("--longest", ScaleSettings, "longest_mm", help="Measure as if scaled to this longest side."),
+    bound("--by", ScaleSettings, "by", type=float, metavar="FACTOR", help="Measure as if scaled by this factor."),
 )
+"""For verbs that measure models at a size that they are to have."""
 
 
-def scaling_of(height: float | None, longest: float | None, by: float | None) -> "ScaleSettings | None":
-    """Scaling as asked with `scaled_options`; None where it was not. Raises UsageError."""
-    from bolvek.settings.parts import ScaleSettings
-
-    if (height, longest, by) == (None, None, None):
+def scaling_of(values: dict[str, Any]) -> ScaleSettings | None:
+    """Scaling as asked with `scaled_options`, taken out of what was given; None where it was not. Raises UsageError."""
+    aims = {name: given(ScaleSettings, name, values) for name in ("height_mm", "longest_mm", "by")}
+    if all(aim is None for aim in aims.values()):
         return None
-    if sum(aim is not None for aim in (height, longest, by)) > 1:
-        raise UsageError("give at most one of --height, --longest and --by")
-    scaling = ScaleSettings(by=by, height_mm=height, longest_mm=longest)
+    scaling = ScaleSettings(**aims)
     scaling.check()
     return scaling

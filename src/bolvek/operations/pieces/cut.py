@@ -41,7 +41,7 @@ def cut(mesh: Mesh, settings: CutSettings) -> tuple[CutUp, CutRecord]:
     """
     settings.check()
     if not settings.planes:
-        raise UsageError("nothing to cut: the model fits as it is, or name a plane with --at or --plane")
+        raise UsageError("nothing to cut: the model fits as it is, or name a plane with --plane")
     defects = find_defects(mesh)
     if defects:
         raise WorkError(

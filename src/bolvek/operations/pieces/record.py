@@ -1,10 +1,8 @@
 """What is asked of a cut, and what it made."""
 
-import math
 from dataclasses import dataclass
 
 from bolvek.analyses.finding import Finding
-from bolvek.errors import UsageError
 from bolvek.operations.pieces.planes import Plane
 from bolvek.settings.parts import LipSettings, PegSettings
 from bolvek.units import count_text, length_text
@@ -13,13 +11,6 @@ Triple = tuple[float, float, float]
 
 _TIGHT = 0.5
 """A lip nearer to the other piece than this share of its clearance does not go in."""
-
-
-def _check_fit(clearance: float, wall: float) -> None:
-    if not 0 <= clearance < math.inf:
-        raise UsageError(f"--clearance must be 0 or more, not {clearance:g} mm")
-    if not 0 < wall < math.inf:
-        raise UsageError(f"--wall must be above 0, not {wall:g} mm")
 
 
 @dataclass(frozen=True, kw_only=True)

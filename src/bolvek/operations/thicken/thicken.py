@@ -47,7 +47,7 @@ def thicken(mesh: Mesh, settings: ThickenSettings) -> tuple[Mesh, ThickenRecord]
     is_open = topology.open_shells
     if not is_open.any():
         raise WorkError(
-            "the model is closed, it has no rim: --at-least makes its thin walls thicker, 'hollow' gives it a wall"
+            "the model is closed, it has no rim: --least-wall makes its thin walls thicker, 'hollow' gives it a wall"
         )
     skin, rest = agreed.picked(is_open[topology.shell]), agreed.picked(~is_open[topology.shell])
     if settings.foot is not None:
@@ -228,8 +228,8 @@ def _walls(mesh: Mesh, least: float, settings: ThickenSettings) -> tuple[Mesh, T
     found = find_defects(mesh)
     if found:
         raise WorkError(
-            f"--at-least needs a sound model; this one has {'; '.join(d.text for d in found)}, first near "
-            f"{point_text(found[0].where_mm[0])}: 'bolvek mend --plan' tells what helps; an open skin takes --by "
+            f"--least-wall needs a sound model; this one has {'; '.join(d.text for d in found)}, first near "
+            f"{point_text(found[0].where_mm[0])}: 'bolvek mend --plan' tells what helps; an open skin takes --thick "
             f"{length_text(least)}"
         )
     grown = grow_walls(mesh, least, settings.side, settings.blend_mm or 2 * least)
