@@ -5,7 +5,7 @@ PYTHON ?= python3
 VENV := .venv
 BIN := $(VENV)/bin
 
-.PHONY: demo test fool words wounds skins troubled drains heaps dirt bench clean
+.PHONY: demo test fool words wounds skins troubled drains heaps dirt bench docs clean
 
 demo: $(VENV)/.user
 	$(BIN)/bolvek demo out/ --replace
@@ -46,6 +46,9 @@ heaps: $(VENV)/.dev
 
 dirt: $(VENV)/.dev
 	cd tests && ../$(BIN)/python dirt.py --count 20
+
+docs: $(VENV)/.dev
+	$(BIN)/python docs/make.py
 
 bench: $(VENV)/.dev
 	$(BIN)/python -m bench.run

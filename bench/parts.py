@@ -13,7 +13,7 @@ from bolvek.demo.pieces import globe
 from bolvek.mesh import Mesh
 from bolvek.operations.fuse import fuse, gather
 from bolvek.operations.hollow import hollow
-from bolvek.operations.pieces import CutSettings, Plane, cut
+from bolvek.operations.cut import CutSettings, Plane, cut
 from bolvek.operations.plinth import add_plinth
 from bolvek.operations.scale import scale
 from bolvek.operations.smooth import smooth

@@ -12,7 +12,7 @@ import numpy as np
 
 from bolvek.analyses.proof import prove
 from bolvek.mesh import Mesh
-from bolvek.operations.cut import ConvexBody, TooClose, prism, subtract
+from bolvek.operations.convex import ConvexBody, TooClose, prism, subtract
 from bolvek.settings.measures import ProofSettings
 from bolvek.spatial.isosurface import dense_surface
 from support import box

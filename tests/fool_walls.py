@@ -7,8 +7,8 @@ known from how the model is composed.
 import numpy as np
 
 from bolvek.mesh import Mesh
-from bolvek.operations.cut import ConvexBody
-from bolvek.operations.cut.body import lofted
+from bolvek.operations.convex import ConvexBody
+from bolvek.operations.convex.body import lofted
 from fool import BLOCK, Case, _solid, bore, bounded, box, brick, drained, hollow_block, kind, spike, void, without
 
 WALL = 2.0

@@ -88,7 +88,7 @@ def test_places_are_where_they_may_be():
     assert hidden[1].drain.at_mm[2] < 29
     nowhere, given_up, record = placed(mesh, only_within=(((100.0, 0.0, 0.0), 1.0),))
     assert not nowhere and "where none is wanted" in given_up[0].text and not record.rooms[0].drains
-    with pytest.raises(UsageError, match="keep-off"):
+    with pytest.raises(UsageError, match="keep_off"):
         placed(mesh, keep_off=(((0.0, 0.0, 0.0), 0.0),))
 
 

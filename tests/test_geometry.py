@@ -9,7 +9,7 @@ from bolvek.analyses.shells import nest_shells, standing
 from bolvek.analyses.soundness import find_defects
 from bolvek.errors import WorkError
 from bolvek.mesh import Mesh
-from bolvek.operations.cut import TooClose, prism, subtract
+from bolvek.operations.convex import TooClose, prism, subtract
 from bolvek.operations.drain import drain
 from bolvek.operations.hollow.lift import lift_to_wall, points_of
 from bolvek.operations.slim import deviations, slim

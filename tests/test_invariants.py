@@ -10,7 +10,7 @@ from bolvek.analyses.soundness import find_defects
 from bolvek.errors import UsageError
 from bolvek.mesh import Mesh
 from bolvek.mesh.topology import join_topologies, label_patches
-from bolvek.operations.cut import TooClose, prism, subtract
+from bolvek.operations.convex import TooClose, prism, subtract
 from bolvek.operations.hollow.lift import points_of
 from bolvek.operations.slim import slim
 from bolvek.settings.measures import wall_tolerance_mm

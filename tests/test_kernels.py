@@ -318,7 +318,19 @@ def test_nothing_is_compiled_where_kernels_stay_plain(tmp_path):
         if plain == "1":
             environment["BOLVEK_CACHE"] = str(tmp_path / "cache")
         done = subprocess.run(
-            [sys.executable, "-m", "bolvek", "walls", "box.stl", "--min", "0.5mm", "--spacing", "1mm", "--json", "-"],
+            [
+                sys.executable,
+                "-m",
+                "bolvek",
+                "walls",
+                "box.stl",
+                "--least-wall",
+                "0.5mm",
+                "--spacing",
+                "1mm",
+                "--json",
+                "-",
+            ],
             cwd=tmp_path,
             env=environment,
             capture_output=True,

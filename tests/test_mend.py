@@ -409,7 +409,7 @@ def test_prep_mends_first(bolvek, tmp_path, shapes):
 
 
 def test_settings_and_nothing_left():
-    with pytest.raises(UsageError, match="--near"):
+    with pytest.raises(UsageError, match="near_mm"):
         mend(box(), MendSettings(near_mm=-1.0))
     with pytest.raises(WorkError, match="no faces"):
         mend(Mesh(np.zeros((0, 3)), np.zeros((0, 3), int)))

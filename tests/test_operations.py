@@ -10,7 +10,7 @@ from bolvek.analyses.proof import prove
 from bolvek.analyses.soundness import find_defects
 from bolvek.errors import UsageError, WorkError
 from bolvek.mesh import Mesh
-from bolvek.operations.cut import prism, subtract
+from bolvek.operations.convex import prism, subtract
 from bolvek.operations.drain import cut_bores, drain, place_drains
 from bolvek.operations.hollow import hollow
 from bolvek.operations.scale import scale

@@ -11,10 +11,10 @@ from hypothesis import strategies as st
 from bolvek.analyses.soundness import find_defects
 from bolvek.errors import WorkError
 from bolvek.formats import read_model, write_model
+from bolvek.operations.cut import CutSettings, Plane, cut, cut_apart, plan_fit
+from bolvek.operations.cut.record import findings_of
 from bolvek.operations.drain import drain
 from bolvek.operations.fuse import fuse_parts
-from bolvek.operations.pieces import CutSettings, Plane, cut, cut_apart, plan_fit
-from bolvek.operations.pieces.record import findings_of
 from bolvek.report.record import Record
 from bolvek.settings.parts import LipSettings, PegSettings
 from bolvek.settings.shape import Drain, DrainSettings

@@ -12,7 +12,7 @@ from bolvek.demo.leaf import maple_leaf
 from bolvek.errors import UsageError, WorkError
 from bolvek.formats import read_model, write_model
 from bolvek.mesh import Mesh
-from bolvek.operations.cut import prism, subtract
+from bolvek.operations.convex import prism, subtract
 from bolvek.operations.fuse import fuse_parts, parts_of
 from bolvek.operations.fuse.arrange import COMMON, DIFFERENCE, UNION
 from bolvek.operations.fuse.unite import unite

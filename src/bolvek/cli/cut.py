@@ -17,7 +17,7 @@ from bolvek.units import as_triple, parse_length, parse_point
 if TYPE_CHECKING:
     from bolvek.cli.base.run import Outcome, Steps
     from bolvek.formats import Model
-    from bolvek.operations.pieces import CutSettings, CutUp, Plane
+    from bolvek.operations.cut import CutSettings, CutUp, Plane
 
 _STANDING_OUT = 0.05, 2.0, 6.0
 """Pegs that size themselves are this share of the room's least side long where pieces have to fit, between these."""
@@ -25,7 +25,7 @@ _STANDING_OUT = 0.05, 2.0, 6.0
 
 def parse_plane(text: str) -> "Plane":
     """An axis and a place on it, as in "z=40mm", or a point and a direction, as in "0,0,40:0,1,1"."""
-    from bolvek.operations.pieces import Plane
+    from bolvek.operations.cut import Plane
 
     level = re.match(r"^\s*([xyz])\s*=\s*(.+)$", text)
     if level:
@@ -93,10 +93,11 @@ def command(
       bolvek cut carp.hollow.stl --plane z=45mm --lip
     """
     from bolvek.cli.base.run import Run, run
-    from bolvek.operations.pieces import CutSettings, room_within
+    from bolvek.operations.cut import CutSettings, room_within
     from bolvek.profiles import load_profiles
 
     margin = given(ScaleSettings, "margin_mm", values)
+    ScaleSettings(by=1.0, margin_mm=margin).check()
     room = room_within(load_profiles().printer(fit).build_mm, margin) if fit is not None else None
     if room is not None and planes:
         raise UsageError("--fit finds the planes itself: leave out --plane, or leave out --fit")
@@ -132,7 +133,7 @@ def _cut(
 ) -> "Outcome":
     from bolvek.cli.base.run import Outcome
     from bolvek.cli.base.scaled import finding_rows
-    from bolvek.operations.pieces import cut, named, plan_fit
+    from bolvek.operations.cut import cut, named, plan_fit
     from bolvek.report.words.cut import cut_rows, cut_text, plan_rows, plan_text
 
     rows: list[tuple[str, str, str]] = []

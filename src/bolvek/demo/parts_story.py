@@ -7,9 +7,9 @@ from pathlib import Path
 from bolvek.demo.lantern_post import lantern_post
 from bolvek.formats import read_model, write_model
 from bolvek.formats.safe import write_bytes
+from bolvek.operations.cut import CutSettings, cut, plan_fit, room_within
 from bolvek.operations.drain import cut_bores, place_by_flood
 from bolvek.operations.fuse import fuse, gather
-from bolvek.operations.pieces import CutSettings, cut, plan_fit, room_within
 from bolvek.operations.plinth import add_plinth
 from bolvek.operations.smooth import smooth
 from bolvek.profiles import load_profiles

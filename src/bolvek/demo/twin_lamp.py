@@ -4,7 +4,7 @@ import numpy as np
 
 from bolvek.demo.pieces import block, globe
 from bolvek.mesh import Mesh
-from bolvek.operations.cut import prism, subtract
+from bolvek.operations.convex import prism, subtract
 
 WALL_MM = 2.0
 NECK_MM, BUBBLE_MM, LEFT_MM = 0.6, 2.0, 0.4

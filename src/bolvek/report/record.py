@@ -20,11 +20,11 @@ from bolvek.analyses.survey.record import Survey
 from bolvek.analyses.thickness import WallRecord
 from bolvek.formats.registry import Model
 from bolvek.mesh import Mesh
+from bolvek.operations.cut import CutRecord, FitPlan
 from bolvek.operations.drain import DrainRecord, PlugRecord
 from bolvek.operations.fuse import FuseRecord
 from bolvek.operations.hollow import HollowRecord
 from bolvek.operations.mend import MendRecord
-from bolvek.operations.pieces import CutRecord, FitPlan
 from bolvek.operations.plinth import PlinthRecord
 from bolvek.operations.pose import PoseRecord
 from bolvek.operations.recast import RecastRecord

@@ -28,10 +28,18 @@ class SurveySettings(Settings):
     """Tolerances; None takes a share of the longest side."""
 
     near_mm: float | None = setting(
-        None, unit="mm", least=0, help="Vertices nearer than this count as doubled.", none="1/10,000 of the size"
+        None,
+        unit="mm",
+        least=0,
+        help="Vertices nearer than this count as doubled.",
+        none="1/10,000 of the size, 0.02mm at most",
     )
     sliver_mm: float | None = setting(
-        None, unit="mm", least=0, help="Faces lower than this are slivers.", none="1/20,000 of the size"
+        None,
+        unit="mm",
+        least=0,
+        help="Faces lower than this are slivers.",
+        none="1/100,000 of the size, 0.001mm at most",
     )
     knife_deg: float = setting(KNIFE_DEG, unit="degrees", least=0, below=90, help="Sharper is a knife edge.")
 

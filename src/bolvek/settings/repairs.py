@@ -38,7 +38,11 @@ class MendSettings(Settings):
     only: tuple[str, ...] = setting((), choices=STEPS, help=f"These steps alone, of {', '.join(STEPS)}.")
     without: tuple[str, ...] = setting((), choices=STEPS, help="Leave these steps out.")
     near_mm: float | None = setting(
-        None, unit="mm", least=0, help="Rims nearer than this are one.", none="1/10,000 of the longest side"
+        None,
+        unit="mm",
+        least=0,
+        help="Rims nearer than this are one.",
+        none="1/10,000 of the size, 0.02mm at most",
     )
     style: str = setting("auto", choices=STYLES, help="How openings are closed.")
     up_to_mm: float | None = setting(None, unit="mm", least=0, help="Close only openings at most so wide.")

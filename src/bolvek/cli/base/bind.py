@@ -137,3 +137,17 @@ def _bracket(known: Setting, value: Any, none: str) -> str:
 
 
 _SHORT = {"mm": "mm", "mm3": "mm3", "mm2": "mm2"}
+
+
+def bound_options() -> dict[str, dict[str, str]]:
+    """For each verb its options that give settings: by name, the class and the field."""
+    import importlib
+
+    from bolvek.cli.verbs import VERBS
+
+    found = {}
+    for verb in VERBS:
+        params = importlib.import_module(f"bolvek.cli.{verb}").command.params
+        own = [p for p in params if isinstance(p, BoundOption)]
+        found[verb] = {p.opts[-1]: f"{p.owner.__name__}.{p.field}" for p in own}
+    return found

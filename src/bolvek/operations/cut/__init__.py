@@ -1,7 +1,29 @@
-"""Cutting convex bodies out of closed meshes."""
+"""One model into pieces that go together again: planes, pegs, lips, and where to cut so that they fit."""
 
-from bolvek.operations.cut.assemble import subtract, subtract_and_trace
-from bolvek.operations.cut.body import ConvexBody, lofted, prism
-from bolvek.operations.cut.clip import TooClose
+from bolvek.operations.cut.cut import CutUp, cut, named
+from bolvek.operations.cut.fit import FitPlan, plan_fit, room_within
+from bolvek.operations.cut.planes import FITTING, SURFACE, Piece, Plane, cut_apart
+from bolvek.operations.cut.record import Contact, CutRecord, CutSettings, Lip, Peg, PieceRecord
+from bolvek.settings.parts import LipSettings, PegSettings
 
-__all__ = ["ConvexBody", "TooClose", "lofted", "prism", "subtract", "subtract_and_trace"]
+__all__ = [
+    "FITTING",
+    "SURFACE",
+    "Contact",
+    "CutRecord",
+    "CutSettings",
+    "CutUp",
+    "FitPlan",
+    "Lip",
+    "LipSettings",
+    "Peg",
+    "PegSettings",
+    "Piece",
+    "PieceRecord",
+    "Plane",
+    "cut",
+    "cut_apart",
+    "named",
+    "plan_fit",
+    "room_within",
+]

@@ -6,7 +6,7 @@ from bolvek.analyses.soundness import find_defects
 from bolvek.arrays import Floats, Ints32
 from bolvek.errors import WorkError
 from bolvek.mesh import Mesh
-from bolvek.operations.cut import TooClose, prism, subtract_and_trace
+from bolvek.operations.convex import TooClose, prism, subtract_and_trace
 from bolvek.operations.drain.bore import Bore, plan_bore
 from bolvek.operations.drain.record import BoreRecord, DrainRecord
 from bolvek.settings.shape import DrainSettings

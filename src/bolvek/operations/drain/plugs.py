@@ -9,7 +9,7 @@ import numpy as np
 from bolvek.analyses.soundness import find_defects
 from bolvek.arrays import Floats
 from bolvek.mesh import Mesh
-from bolvek.operations.cut import TooClose, lofted
+from bolvek.operations.convex import TooClose, lofted
 from bolvek.operations.drain.bore import Bore
 from bolvek.operations.fuse.arrange import COMMON, arrange
 from bolvek.operations.pose import turn_onto

@@ -22,7 +22,7 @@ from bolvek.arrays import Bools, Floats, Ints, Ints8, Ints32
 from bolvek.kernels.exact.pierce import TOUCH, pierce_pairs
 from bolvek.kernels.exact.polygons import CROSSED, cut_polygons
 from bolvek.mesh import Mesh
-from bolvek.operations.cut import TooClose
+from bolvek.operations.convex import TooClose
 from bolvek.spatial.groups import linked_groups
 from bolvek.spatial.parallel import run_ranges
 from bolvek.spatial.polygons import PolygonError, seen_against, signed_area, trace_loops, triangulate

@@ -5,7 +5,7 @@ import numpy as np
 from bolvek.arrays import Floats, Ints
 from bolvek.errors import WorkError
 from bolvek.mesh import Mesh
-from bolvek.operations.cut import TooClose
+from bolvek.operations.convex import TooClose
 from bolvek.operations.fuse.arrange import arrange_itself
 from bolvek.operations.fuse.judge import judge
 from bolvek.operations.fuse.unite import JITTER_SHARE, settled

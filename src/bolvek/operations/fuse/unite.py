@@ -11,7 +11,7 @@ from bolvek.arrays import Bools, Floats, Ints32
 from bolvek.errors import WorkError
 from bolvek.mesh import Mesh
 from bolvek.mesh.topology import collapsed_faces
-from bolvek.operations.cut import TooClose
+from bolvek.operations.convex import TooClose
 from bolvek.operations.fuse.arrange import UNION, arrange
 from bolvek.operations.mend import mend
 from bolvek.operations.slim import slim

@@ -7,7 +7,7 @@ from bolvek.arrays import Ints
 from bolvek.errors import WorkError
 from bolvek.mesh import Mesh
 from bolvek.mesh.topology import OPEN
-from bolvek.operations.cut import TooClose, prism, subtract
+from bolvek.operations.convex import TooClose, prism, subtract
 from bolvek.operations.hollow import hollow
 from bolvek.settings.shape import HollowSettings
 from bolvek.spatial.polygons import PolygonError, triangulate

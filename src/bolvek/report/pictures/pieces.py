@@ -7,7 +7,7 @@ import numpy as np
 
 from bolvek.arrays import Floats
 from bolvek.mesh import Mesh
-from bolvek.operations.pieces import FITTING, SURFACE, Piece, Plane
+from bolvek.operations.cut import FITTING, SURFACE, Piece, Plane
 from bolvek.report.pictures import palette
 from bolvek.report.pictures.callouts import spaced
 from bolvek.report.pictures.numbered import add_image

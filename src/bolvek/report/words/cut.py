@@ -1,6 +1,6 @@
 """Cutting into pieces in words."""
 
-from bolvek.operations.pieces import CutRecord, FitPlan
+from bolvek.operations.cut import CutRecord, FitPlan
 from bolvek.report.words.common import MOST_LISTED, Row, limited
 from bolvek.units import count_text, length_text, point_text, size_text, volume_text
 

@@ -11,11 +11,11 @@ from bolvek.analyses.soundness import find_defects
 from bolvek.arrays import Floats
 from bolvek.errors import UsageError, WorkError
 from bolvek.mesh import Mesh
-from bolvek.operations.pieces.contacts import meetings
-from bolvek.operations.pieces.lip import with_lips
-from bolvek.operations.pieces.pegs import Pegs
-from bolvek.operations.pieces.planes import Piece, cut_apart
-from bolvek.operations.pieces.record import CutRecord, CutSettings, Lip, Peg, PieceRecord, findings_of
+from bolvek.operations.cut.contacts import meetings
+from bolvek.operations.cut.lip import with_lips
+from bolvek.operations.cut.pegs import Pegs
+from bolvek.operations.cut.planes import Piece, cut_apart
+from bolvek.operations.cut.record import CutRecord, CutSettings, Lip, Peg, PieceRecord, findings_of
 from bolvek.operations.pose import turn_onto
 from bolvek.units import as_triple, point_text
 

@@ -13,11 +13,11 @@ from bolvek.analyses.cavities.rooms import OUTSIDE
 from bolvek.arrays import Bools, Floats
 from bolvek.errors import WorkError
 from bolvek.mesh import Mesh
+from bolvek.operations.cut.contacts import Meeting
+from bolvek.operations.cut.pegs import fitted, gap_between
+from bolvek.operations.cut.planes import Piece, Plane
+from bolvek.operations.cut.record import Lip
 from bolvek.operations.fuse.arrange import UNION
-from bolvek.operations.pieces.contacts import Meeting
-from bolvek.operations.pieces.pegs import fitted, gap_between
-from bolvek.operations.pieces.planes import Piece, Plane
-from bolvek.operations.pieces.record import Lip
 from bolvek.operations.slim import slim
 from bolvek.settings.parts import LipSettings
 from bolvek.spatial.isosurface import lipschitz_surface

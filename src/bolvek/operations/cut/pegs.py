@@ -12,12 +12,12 @@ import numpy as np
 from bolvek.arrays import Floats, Ints32
 from bolvek.errors import WorkError
 from bolvek.mesh import Mesh
-from bolvek.operations.cut.body import lofted
+from bolvek.operations.convex.body import lofted
+from bolvek.operations.cut.contacts import Meeting
+from bolvek.operations.cut.planes import FITTING, Piece, Plane
+from bolvek.operations.cut.record import Contact, Peg
 from bolvek.operations.fuse.arrange import DIFFERENCE, UNION
 from bolvek.operations.fuse.unite import unite
-from bolvek.operations.pieces.contacts import Meeting
-from bolvek.operations.pieces.planes import FITTING, Piece, Plane
-from bolvek.operations.pieces.record import Contact, Peg
 from bolvek.operations.pose import turn_onto
 from bolvek.settings.parts import PegSettings
 from bolvek.spatial.frames import across

@@ -7,8 +7,8 @@ import numpy as np
 from bolvek.arrays import Bools, Floats
 from bolvek.kernels.surface.sections import fill_lines
 from bolvek.mesh import Mesh
-from bolvek.operations.pieces.planes import Piece, Plane
-from bolvek.operations.pieces.record import Contact
+from bolvek.operations.cut.planes import Piece, Plane
+from bolvek.operations.cut.record import Contact
 from bolvek.spatial.frames import across
 from bolvek.units import as_triple
 

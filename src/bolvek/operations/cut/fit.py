@@ -9,7 +9,7 @@ from bolvek.analyses.layers.sections import Stack
 from bolvek.arrays import Floats
 from bolvek.errors import UsageError, WorkError
 from bolvek.mesh import Mesh
-from bolvek.operations.pieces.planes import Plane
+from bolvek.operations.cut.planes import Plane
 from bolvek.units import as_triple, size_text
 
 Triple = tuple[float, float, float]

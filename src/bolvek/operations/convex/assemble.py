@@ -6,8 +6,8 @@ import numpy as np
 
 from bolvek.arrays import Floats, Ints32
 from bolvek.mesh import Mesh
-from bolvek.operations.cut.body import ConvexBody
-from bolvek.operations.cut.clip import Clip, Node, TooClose
+from bolvek.operations.convex.body import ConvexBody
+from bolvek.operations.convex.clip import Clip, Node, TooClose
 from bolvek.spatial.polygons import PolygonError, seen_against, triangulate
 
 

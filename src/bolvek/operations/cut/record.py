@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 
 from bolvek.analyses.finding import Finding
-from bolvek.operations.pieces.planes import Plane
+from bolvek.operations.cut.planes import Plane
 from bolvek.settings.parts import LipSettings, PegSettings
 from bolvek.units import count_text, length_text
 

@@ -17,7 +17,7 @@ import numpy as np
 
 from bolvek.arrays import Bools, Floats
 from bolvek.mesh import Mesh
-from bolvek.operations.cut.body import ConvexBody
+from bolvek.operations.convex.body import ConvexBody
 
 MARGIN_MM = 1e-7
 """A distance to a plane, or between two crossings, below this is too close to call."""
