@@ -139,7 +139,8 @@ def command(
         work=work,
         writes=None if tried else "made",
         alone={"--sheet": sheet},
-        kernels=(() if auto is None else ("mesh", "shells", "rooms", "columns")) + (("fuse",) if plugs else ()),
+        kernels=(() if auto is None else ("mesh", "shells", "rooms", "columns", "walls"))
+        + (("fuse",) if plugs else ()),
         texts={"drain": lambda done: drain_text(done[1]), "flood": lambda done: flood_text(*done)},
     )
     run(how, models, asked, output)

@@ -30,12 +30,12 @@ def command(models: tuple[Path, ...], output: Path | None, cut_open: bool, unit:
     """
     from bolvek.cli.base.run import Outcome, Run, run
     from bolvek.cli.base.targets import is_folder
-    from bolvek.errors import UsageError
+    from bolvek.errors import FileError
     from bolvek.report.pictures.plain import model_caption, picture
     from bolvek.report.words.files import model_text
 
     if output is not None and not is_folder(output) and output.suffix.lower() != ".png":
-        raise UsageError(f"{output}: pictures are written as .png")
+        raise FileError(f"{output}: pictures are written as .png; '{output.suffix}' is not one of them")
 
     def work(model: "Model", step: "Steps") -> "Outcome":
         caption = model_caption(model.path, model.mesh)

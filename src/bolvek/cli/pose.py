@@ -115,6 +115,10 @@ def command(
         work=work,
         writes="moved",
         texts=texts,
-        kernels=("shells", "overhangs") if best is not None else ("places",) if settings.lay is not None else (),
+        kernels=("shells", "faults", "overhangs")
+        if best is not None
+        else ("places",)
+        if settings.lay is not None
+        else (),
     )
     run(how, models, Asked(**values), output)

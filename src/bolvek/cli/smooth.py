@@ -77,6 +77,6 @@ def command(models: tuple[Path, ...], output: Path | None, **values: Any) -> Non
         work=work,
         writes="moved",
         texts={"smooth": lambda done: smooth_text(done[1])},
-        kernels=("walls",) if settings.least_mm is not None else (),
+        kernels=("walls", "faults") if settings.least_mm is not None else (),
     )
     run(how, models, asked, output)

@@ -25,13 +25,13 @@ VERBS = {
     ),
     "overhangs": Verb(
         "Find overhangs, islands and supports; compare build directions.",
-        "supports, orientation, minima, bridges",
+        "supports, orientation, bridges",
         ("mesh", "shells", "overhangs", "faults"),
     ),
     "layers": Verb(
         "What each layer holds: area, islands, membranes, liquid that stays.",
-        "slices, slicing, resin volume, print time, weight, price, suction cups, trapped resin, minima",
-        ("mesh", "shells", "overhangs", "columns", "layers"),
+        "slices, slicing, resin volume, print time, weight, price, suction cups, trapped resin",
+        ("mesh", "shells", "faults", "overhangs", "columns", "layers"),
     ),
     "mend": Verb(
         "Mend models: weld, separate, orient, close; leave what is fine as it is.",
@@ -45,12 +45,12 @@ VERBS = {
     ),
     "thicken": Verb(
         "Make a solid of an open skin; grow thin walls; put a relief on a foot.",
-        "solidify, offset, extrude, shell, scan, terrain, relief, base, minimum wall, one-sided",
+        "offset, extrude, shell, scan, terrain, relief, base, minimum wall, one-sided",
         ("mesh", "shells", "faults", "mend", "walls", "hollow", "drain", "places", "fuse"),
     ),
     "recast": Verb(
         "Make one closed solid of any faces, on a lattice.",
-        "remesh, voxel, shrinkwrap, boolean union, make solid, close gaps",
+        "remesh, voxel, boolean union, close gaps",
         ("mesh", "shells", "faults", "walls", "hollow", "rooms", "places"),
     ),
     "fuse": Verb(
@@ -106,7 +106,7 @@ VERBS = {
     "scale": Verb("Make a model larger or smaller.", "resize, enlarge, shrink, units, inches, shrinkage", ("mesh",)),
     "pose": Verb(
         "Turn, tilt, lay on a face, mirror, centre, drop to the bed.",
-        "rotate, orient, flip, reflect, place flat, move to the origin",
+        "rotate, orient, flip, reflect, move to the origin",
         ("mesh",),
     ),
     "hollow": Verb(

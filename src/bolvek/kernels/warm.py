@@ -63,6 +63,14 @@ _READERS = {
 }
 
 
+_WRITERS = {".obj": ("text",), ".3mf": ("text",), ".off": ("text",)}
+
+
+def for_writing(suffix: str) -> list[str]:
+    """The modules that write files of a suffix."""
+    return modules_of(_WRITERS.get(suffix, ()))
+
+
 def modules_of(groups: Iterable[str]) -> list[str]:
     """The modules of some groups."""
     return [name for group in groups for name in GROUPS[group]]

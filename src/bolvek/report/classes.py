@@ -4,7 +4,7 @@ from dataclasses import dataclass
 
 
 @dataclass(frozen=True)
-class Class:
+class DrawnClass:
     """name: in a list; colour: in pictures (hex); advice: what to do about it; layer: what is painted later covers
     what is painted before, 0 is not painted."""
 
@@ -15,35 +15,35 @@ class Class:
 
 
 CLASSES = {
-    "open_edges": Class("open edges", "#d55e00"),
-    "nonmanifold_edges": Class("non-manifold edges", "#6a3d9a", "'mend' takes apart what meets there"),
-    "badly_oriented_edges": Class("flipped faces", "#0072b2", "'mend' turns the flipped faces"),
-    "flipped_faces": Class("flipped faces", "#0072b2", layer=5),
-    "inside_out": Class("inside out", "#5b9bd5", "'mend' turns shells that are inside out", layer=1),
-    "twin_faces": Class("twin faces", "#cc79a7", "'mend' takes the copies out", layer=7),
-    "self_intersections": Class(
+    "open_edges": DrawnClass("open edges", "#d55e00"),
+    "nonmanifold_edges": DrawnClass("non-manifold edges", "#6a3d9a", "'mend' takes apart what meets there"),
+    "badly_oriented_edges": DrawnClass("flipped faces", "#0072b2", "'mend' turns the flipped faces"),
+    "flipped_faces": DrawnClass("flipped faces", "#0072b2", layer=5),
+    "inside_out": DrawnClass("inside out", "#5b9bd5", "'mend' turns shells that are inside out", layer=1),
+    "twin_faces": DrawnClass("twin faces", "#cc79a7", "'mend' takes the copies out", layer=7),
+    "self_intersections": DrawnClass(
         "crossing faces",
         "#e69f00",
         "'mend' makes small places anew; what goes further is for 'recast'",
         layer=6,
     ),
-    "hidden_faces": Class("hidden faces", "#56b4e9", layer=2),
-    "buried": Class("buried shells", "#56b4e9", "'mend --drop-buried' takes them out"),
-    "flat_faces": Class("faces without area", "#111111", "'mend' takes them out"),
-    "split_vertices": Class("touching fans", "#111111", "'mend' draws the fans apart"),
-    "slivers": Class("slivers", "#111111", layer=8),
-    "strays": Class("strays", "#009e73", layer=3),
-    "knife_edges": Class("knife edges", "#f0e442", layer=4),
-    "wall": Class("thin wall", "#d55e00"),
-    "gap": Class("narrow gap", "#6a3d9a"),
-    "bridge": Class("bridge", "#56b4e9"),
-    "cantilever": Class("overhang", "#d55e00"),
-    "free": Class("bottom of an island", "#cc79a7"),
-    "island": Class("island", "#cc79a7"),
+    "hidden_faces": DrawnClass("hidden faces", "#56b4e9", layer=2),
+    "buried": DrawnClass("buried shells", "#56b4e9", "'mend --drop-buried' takes them out"),
+    "flat_faces": DrawnClass("faces without area", "#111111", "'mend' takes them out"),
+    "split_vertices": DrawnClass("touching fans", "#111111", "'mend' draws the fans apart"),
+    "slivers": DrawnClass("slivers", "#111111", layer=8),
+    "strays": DrawnClass("strays", "#009e73", layer=3),
+    "knife_edges": DrawnClass("knife edges", "#f0e442", layer=4),
+    "wall": DrawnClass("thin wall", "#d55e00"),
+    "gap": DrawnClass("narrow gap", "#6a3d9a"),
+    "bridge": DrawnClass("bridge", "#56b4e9"),
+    "cantilever": DrawnClass("overhang", "#d55e00"),
+    "free": DrawnClass("bottom of an island", "#cc79a7"),
+    "island": DrawnClass("island", "#cc79a7"),
 }
 """Told apart by people with any colour vision."""
 
 
-def class_of(code: str) -> Class:
+def class_of(code: str) -> DrawnClass:
     """The class of a code; of one that is not in the table, its own words in grey."""
-    return CLASSES.get(code) or Class(code.replace("_", " "))
+    return CLASSES.get(code) or DrawnClass(code.replace("_", " "))

@@ -1,6 +1,6 @@
 """Rooms of air in and around a model: which there are, how they open, how wide their ways out are."""
 
-from bolvek.analyses.cavities.necks import Chamber, Ways, find_ways
+from bolvek.analyses.cavities.necks import Chamber, NeckWays, find_ways
 from bolvek.analyses.cavities.rooms import (
     OUTSIDE,
     Cavities,
@@ -17,7 +17,7 @@ __all__ = [
     "Cavity",
     "Chamber",
     "WayOut",
-    "Ways",
+    "NeckWays",
     "convex_shells",
     "default_ball_mm",
     "find_cavities",

@@ -51,7 +51,7 @@ class Chamber:
 
 
 @dataclass(frozen=True)
-class Ways:
+class NeckWays:
     """What was found: chambers, largest first, and with what. least_mm: the least drain; cell_mm: the lattice.
 
     narrowest_room_mm: a room narrower than this was not looked for.
@@ -68,14 +68,14 @@ class Ways:
         return self.narrowest_room_mm <= self.least_mm
 
 
-def find_ways(mesh: Mesh, least_mm: float) -> Ways:
+def find_ways(mesh: Mesh, least_mm: float) -> NeckWays:
     """Chambers of a sound mesh: rooms the air of which reaches the outside only through less than `least_mm`.
 
     Raises WorkError when the lattice would not fit into memory.
     """
     radius = 0.5 * PASSES_SHARE * least_mm
     if not len(mesh.faces):
-        return Ways(least_mm, least_mm / _CELLS, (), 2 * radius)
+        return NeckWays(least_mm, least_mm / _CELLS, (), 2 * radius)
     wide = mesh.size + 2 * _CUT_OFF * radius
     cell = max(
         least_mm / _CELLS,
@@ -111,7 +111,7 @@ def find_ways(mesh: Mesh, least_mm: float) -> Ways:
         # a room as wide as the least drain must be shown to open, a narrower one not to
         if _is_chamber(s.widest, s.low if s.widest >= radius else s.high, radius)
     ]
-    return Ways(least_mm, cell, _told_once(found), max(2 * radius, 2 * half))
+    return NeckWays(least_mm, cell, _told_once(found), max(2 * radius, 2 * half))
 
 
 def _is_chamber(widest: float, neck: float, radius: float) -> bool:

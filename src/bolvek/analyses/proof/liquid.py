@@ -45,7 +45,7 @@ def liquid_pixel(mesh: Mesh, up: Triple, least_drain_mm: float, wall_mm: float) 
 
 
 @dataclass(frozen=True)
-class Standing:
+class StandingLiquid:
     """What stays in one pose: the flooded columns and the room (N,) of each stretch that holds something, else -1."""
 
     still: Still
@@ -58,10 +58,10 @@ class Standing:
         return np.asarray(held * self.still.columns.pixel_mm2, np.float64)
 
 
-def stand(mesh: Mesh, cavities: Cavities, up: Triple, pixel_mm: float) -> Standing:
+def stand(mesh: Mesh, cavities: Cavities, up: Triple, pixel_mm: float) -> StandingLiquid:
     """What stays in the rooms of a model with a direction up."""
     still = let_stand(make_columns(mesh, up, pixel_mm))
-    return Standing(still, rooms_of(still, cavities))
+    return StandingLiquid(still, rooms_of(still, cavities))
 
 
 def rooms_of(still: Still, cavities: Cavities) -> Ints32:
@@ -142,7 +142,7 @@ def measure_liquid(
     )
 
 
-def _residue(cavities: Cavities, room: int, left: float, standing: Standing) -> Residue:
+def _residue(cavities: Cavities, room: int, left: float, standing: StandingLiquid) -> Residue:
     """What stays in a room; with the hole that would cure it where that is too much."""
     c = cavities.found[room]
     residue = Residue(c.where_mm, c.volume_mm3, left, allowed_mm3(c.volume_mm3), c.pocket)
@@ -153,7 +153,7 @@ def _residue(cavities: Cavities, room: int, left: float, standing: Standing) -> 
     return replace(residue, lowest_mm=pool.lowest_mm, hole_mm=place)
 
 
-def _deepest_pool(standing: Standing, room: int) -> Pool | None:
+def _deepest_pool(standing: StandingLiquid, room: int) -> Pool | None:
     """The largest pool of a room."""
     nodes = np.flatnonzero(standing.room == room)
     if not len(nodes):

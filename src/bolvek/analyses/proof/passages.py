@@ -3,7 +3,7 @@
 from collections.abc import Callable
 from dataclasses import replace
 
-from bolvek.analyses.cavities import Cavities, Chamber, Ways
+from bolvek.analyses.cavities import Cavities, Chamber, NeckWays
 from bolvek.analyses.cavities.rooms import POCKET_SHARE
 from bolvek.analyses.finding import Finding
 from bolvek.units import length_text, point_text, volume_text
@@ -16,7 +16,7 @@ POCKET_MM3 = 100.0
 """A chamber of the skin, in no room, counts as a pocket only below this (and below the share of a pocket)."""
 
 
-def with_pockets(ways: Ways, cavities: Cavities, material_mm3: float, own: Callable[[Chamber], bool]) -> Ways:
+def with_pockets(ways: NeckWays, cavities: Cavities, material_mm3: float, own: Callable[[Chamber], bool]) -> NeckWays:
     """The ways with those chambers marked that are only pockets of the skin. own: whether a chamber is one of a surface
     that was not made here, of which every small one is."""
     largest = max((c.volume_mm3 for c in cavities.found), default=0.0)
@@ -32,7 +32,7 @@ def with_pockets(ways: Ways, cavities: Cavities, material_mm3: float, own: Calla
     return replace(ways, chambers=tuple(marked))
 
 
-def judge_ways(ways: Ways, cavities: Cavities) -> list[Finding]:
+def judge_ways(ways: NeckWays, cavities: Cavities) -> list[Finding]:
     """A fault a chamber (many: one for the rest), a note a room with a single opening, a note for pockets."""
     chambers = [c for c in ways.chambers if not c.pocket]
     found = [

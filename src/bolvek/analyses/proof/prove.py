@@ -6,7 +6,7 @@ from typing import TypeVar
 
 import numpy as np
 
-from bolvek.analyses.cavities import Cavities, Chamber, Ways, convex_shells, find_cavities, find_ways
+from bolvek.analyses.cavities import Cavities, Chamber, NeckWays, convex_shells, find_cavities, find_ways
 from bolvek.analyses.finding import Finding
 from bolvek.analyses.proof.liquid import judge_liquid, liquid_clause, measure_liquid
 from bolvek.analyses.proof.material import find_voids, judge_material, judge_voids
@@ -94,7 +94,7 @@ def examine(mesh: Mesh, settings: ProofSettings, origin: Origin | None = None) -
     else:
         clauses.append(Clause("voids", "holds", "no closed void"))
     cavities: Cavities | None = None
-    ways: Ways | None = None
+    ways: NeckWays | None = None
     wall: Wall | None = None
     liquid: Liquid | None = None
     if wrong:
@@ -204,7 +204,7 @@ def _soundness(mesh: Mesh, defects: tuple[Defect, ...], stored: tuple[Defect, ..
     return Clause("sound", "holds", "closed, manifold, oriented, no self-intersection; in float64 and as stored")
 
 
-def _ways_clause(ways: Ways, findings: list[Finding]) -> Clause:
+def _ways_clause(ways: NeckWays, findings: list[Finding]) -> Clause:
     faults = _first(findings)
     if faults:
         return Clause("ways", "fails", faults)

@@ -2,7 +2,7 @@
 
 from dataclasses import dataclass, field
 
-from bolvek.analyses.cavities import Cavity, Ways
+from bolvek.analyses.cavities import Cavity, NeckWays
 from bolvek.analyses.finding import Finding
 from bolvek.analyses.soundness import Defect
 
@@ -126,7 +126,7 @@ class ProofRecord:
     drains: int
     findings: tuple[Finding, ...]
     voids: tuple[Void, ...] = ()
-    ways: Ways | None = None
+    ways: NeckWays | None = None
     liquid: Liquid | None = None
     wall: Wall | None = None
     kept: Kept | None = None

@@ -8,7 +8,7 @@ from bolvek.analyses.survey.record import Survey
 Triple = tuple[float, float, float]
 
 
-class Placed(Protocol):
+class HasPlace(Protocol):
     """Whatever has a middle."""
 
     @property
@@ -20,7 +20,7 @@ class Placed(Protocol):
         """The extent of its box."""
 
 
-PLACES: dict[str, Callable[[Survey], Sequence[Placed]]] = {
+PLACES: dict[str, Callable[[Survey], Sequence[HasPlace]]] = {
     "open_edges": lambda s: s.openings,
     "nonmanifold_edges": lambda s: s.nonmanifold.zones,
     "badly_oriented_edges": lambda s: s.flipped.zones,
@@ -38,7 +38,7 @@ PLACES: dict[str, Callable[[Survey], Sequence[Placed]]] = {
 }
 
 
-def places_of(code: str, survey: Survey) -> Sequence[Placed]:
+def places_of(code: str, survey: Survey) -> Sequence[HasPlace]:
     """The places of a class of finding; none where it has none."""
     return PLACES[code](survey) if code in PLACES else ()
 

@@ -7,17 +7,19 @@ from pathlib import Path
 import click
 
 
-def prepare_kernels(verb: str, files: Iterable[Path], more: Iterable[str] = ()) -> None:
-    """Compile what the verb needs for these files, and more groups of kernels, where it is missing; and say so."""
+def prepare_kernels(verb: str, files: Iterable[Path], more: Iterable[str] = (), targets: Iterable[Path] = ()) -> None:
+    """Compile what the verb needs for these files and targets, and more groups of kernels, where it is missing; and
+    say so."""
     from bolvek.cli.verbs import VERBS
     from bolvek.kernels import PLAIN
-    from bolvek.kernels.warm import for_suffix, missing, modules_of, warm_up
+    from bolvek.kernels.warm import for_suffix, for_writing, missing, modules_of, warm_up
 
     if PLAIN:
         return
     _skip_blas()
     groups = [*VERBS[verb].kernels, *more]
     needed = [*modules_of(groups), *(m for suffix in {f.suffix.lower() for f in files} for m in for_suffix(suffix))]
+    needed += [m for suffix in {t.suffix.lower() for t in targets} for m in for_writing(suffix)]
     if not missing(needed):
         return
     if not sys.stderr.isatty():

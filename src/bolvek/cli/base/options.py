@@ -8,7 +8,7 @@ from typing import Any, TypeVar
 import click
 
 from bolvek.cli.base.bind import bound, given
-from bolvek.cli.base.types import BALL, PATH, PICTURE
+from bolvek.cli.base.types import BALL, OUTPUT, PATH, PICTURE
 from bolvek.settings.parts import ScaleSettings
 from bolvek.settings.repairs import SolidSettings
 from bolvek.settings.shape import PlaceSettings
@@ -58,7 +58,11 @@ printer_option = click.option(
     "--printer", metavar="NAME", help="Take limits from a printer; 'bolvek profiles' lists them."
 )
 output_option = click.option(
-    "-o", "--output", type=PATH, help="File or folder to write; without it beside MODEL, named after the verb."
+    "-o",
+    "--output",
+    type=OUTPUT,
+    metavar="PATH",
+    help="File, or folder/, to write; without it beside MODEL, named after the verb.",
 )
 replace_option = click.option("--replace", is_flag=True, help="Write over an existing output.")
 unit_option = click.option(

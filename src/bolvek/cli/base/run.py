@@ -158,7 +158,7 @@ def run(how: Run, models: Sequence[Path], asked: Asked, output: Path | None = No
     check_targets(read, [*targets, *alone.values(), asked.json_target], replace=asked.replace)
     talk = Talk(asked.json_target)
     drawn = asked.picture_target is not None or how.suffix == ".png"
-    prepare_kernels(how.verb, files, [*how.kernels, *(["picture"] if drawn else [])])
+    prepare_kernels(how.verb, files, [*how.kernels, *(["picture"] if drawn else [])], targets)
     begin = time.perf_counter()
     done = _Done()
     try:

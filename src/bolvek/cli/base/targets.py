@@ -3,6 +3,7 @@
 from collections.abc import Sequence
 from pathlib import Path
 
+from bolvek.cli.base.types import FolderPath
 from bolvek.errors import FileError, UsageError
 
 
@@ -22,8 +23,8 @@ def output_beside(model: Path, output: Path | None, verb: str, suffix: str | Non
 
 
 def is_folder(output: Path) -> bool:
-    """Whether an output names a folder: one that is there, or a name without a suffix."""
-    return output.is_dir() or (not output.suffix and not output.exists())
+    """Whether an output names a folder: one that is there, one that ends in a slash, or a name without a suffix."""
+    return isinstance(output, FolderPath) or output.is_dir() or (not output.suffix and not output.exists())
 
 
 def outputs_for(files: Sequence[Path], output: Path | None, verb: str, suffix: str | None) -> list[Path]:

@@ -72,5 +72,20 @@ class PicturePath(click.Path):
         return found
 
 
+class FolderPath(type(Path())):  # type: ignore[misc]
+    """A path that was written with a slash at its end: a folder, whatever its name."""
+
+
+class OutputPath(click.Path):
+    """A file or a folder to write to."""
+
+    def convert(self, value: Any, param: click.Parameter | None, ctx: click.Context | None) -> Any:
+        """The path, a `FolderPath` where a slash ends it."""
+        text = os.fsdecode(super().convert(value, param, ctx))
+        return FolderPath(text) if text.endswith(("/", os.sep)) else Path(text)
+
+
+OUTPUT = OutputPath()
+"""Where models go."""
 PICTURE = PicturePath(path_type=Path)
 """Where a picture goes."""

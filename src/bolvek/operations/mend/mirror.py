@@ -32,7 +32,7 @@ _SNAP_SHARE = 1e-5  # of the longest side: vertices nearer to the plane are put 
 
 
 @dataclass(frozen=True)
-class Plane:
+class MirrorPlane:
     """normal (3,) @ x = offset; how far off the mirrored surface is (mm, in the middle), and the share of it that has a
     counterpart."""
 
@@ -62,7 +62,7 @@ def mirror_half(draft: Draft, asked: MendSettings, faulty: Floats) -> tuple[Draf
     if keep not in ("+", "-"):
         keep = _better_side(mesh, plane, faulty)
     if keep == "-":
-        plane = Plane(-plane.normal, -plane.offset, plane.off_mm, plane.like)
+        plane = MirrorPlane(-plane.normal, -plane.offset, plane.off_mm, plane.like)
     done = _rebuilt(draft, plane, _SNAP_SHARE * longest)
     new = done.origin == NEW
     middle = mesh.bounds.mean(axis=0)
@@ -77,7 +77,7 @@ def mirror_half(draft: Draft, asked: MendSettings, faulty: Floats) -> tuple[Draf
     )
 
 
-def find_plane(mesh: Mesh, axis: str | None, faulty: Floats) -> Plane:
+def find_plane(mesh: Mesh, axis: str | None, faulty: Floats) -> MirrorPlane:
     """The plane that mirrors the surface onto itself: the best across an axis; or of any that do, that with most of
     the places faulty (N, 3) on one side."""
     points = _samples(mesh)
@@ -102,18 +102,18 @@ def _samples(mesh: Mesh) -> Floats:
     return np.asarray(np.einsum("nk,nkj->nj", weights, mesh.vertices[mesh.faces[face]]))
 
 
-def _refined(mesh: Mesh, points: Floats, normal: Floats, through: Floats, *, turning: bool) -> Plane:
+def _refined(mesh: Mesh, points: Floats, normal: Floats, through: Floats, *, turning: bool) -> MirrorPlane:
     """The plane turned and moved so that mirrored points come nearest to the surface: distances along its normals
     (Gauss and Newton), those that find no counterpart with less and less to say (Geman and McClure 1987)."""
     longest = float(mesh.size.max())
     n = normal / np.linalg.norm(normal)
-    plane = Plane(n, float(n @ through))
+    plane = MirrorPlane(n, float(n @ through))
     best = plane
     for _ in range(_ROUNDS):
         image = plane.mirrored(points)
         gap, face = mesh.tree.nearest(image)
         like = float((gap <= NEAR_SHARE * longest).mean())
-        plane = Plane(plane.normal, plane.offset, float(np.median(gap)), like)
+        plane = MirrorPlane(plane.normal, plane.offset, float(np.median(gap)), like)
         best = plane if plane.off_mm < best.off_mm else best
         q, m = mesh.tree.closest_points(image, face), mesh.normals_of(face)
         weight = 1 / (1 + (gap / max(float(np.median(gap)), _LEAST_SHARE * longest)) ** 2) ** 2
@@ -132,11 +132,11 @@ def _refined(mesh: Mesh, points: Floats, normal: Floats, through: Floats, *, tur
             n /= np.linalg.norm(n)
         if np.abs(step).max() < 1e-9 * longest:
             break
-        plane = Plane(n, offset + float(n @ through))
+        plane = MirrorPlane(n, offset + float(n @ through))
     return best
 
 
-def _better_side(mesh: Mesh, plane: Plane, faulty: Floats) -> str:
+def _better_side(mesh: Mesh, plane: MirrorPlane, faulty: Floats) -> str:
     """ "+" or "-": the side with fewer faults; where there are as many, with more surface."""
     ahead, behind = (plane.side(faulty) > 0).sum(), (plane.side(faulty) < 0).sum()
     if ahead != behind:
@@ -145,7 +145,7 @@ def _better_side(mesh: Mesh, plane: Plane, faulty: Floats) -> str:
     return "+" if mesh.face_areas[side > 0].sum() >= mesh.face_areas[side < 0].sum() else "-"
 
 
-def _rebuilt(draft: Draft, plane: Plane, snap: float) -> Draft:
+def _rebuilt(draft: Draft, plane: MirrorPlane, snap: float) -> Draft:
     """What is ahead of the plane, and its image behind it, joined along it."""
     mesh = draft.mesh
     vertices = np.array(mesh.vertices)

@@ -19,7 +19,7 @@ _MOST_ZONES = 50
 
 
 @dataclass(frozen=True)
-class Measured:
+class HeldAgainst:
     """Distances both ways, and what is farther off than `FAR_CELLS`: areas (mm2) and zones."""
 
     to_new: OneWay
@@ -30,7 +30,7 @@ class Measured:
     added: list[Zone]
 
 
-def measure(pieces: Floats, soup: Mesh, solid: Mesh, cell: float) -> Measured:
+def measure(pieces: Floats, soup: Mesh, solid: Mesh, cell: float) -> HeldAgainst:
     """Of the original, in pieces (N, 3, 3), those in the solid's material are not asked: they bound nothing."""
     off = solid.signed_distance.at(pieces.mean(axis=1))
     outer = off > -FAR_CELLS * cell
@@ -44,7 +44,7 @@ def measure(pieces: Floats, soup: Mesh, solid: Mesh, cell: float) -> Measured:
     far = np.zeros(len(solid.faces))
     np.maximum.at(far, samples.face, back)
     added = np.flatnonzero(far > FAR_CELLS * cell)
-    return Measured(
+    return HeldAgainst(
         to_new,
         to_old,
         float(area[lost].sum()),
