@@ -37,9 +37,16 @@ def line_of(data: bytes, at: int) -> int:
     return data.count(b"\n", 0, at) + 1 if b"\n" in data else data.count(b"\r", 0, at) + 1
 
 
-def rest_of_line(data: bytes, at: int, most: int = 200) -> str:
+_MOST_SHOWN = 200
+
+
+def rest_of_line(data: bytes, at: int) -> str:
     """The text from a byte to the end of its line, stripped, control characters gone."""
-    piece = data[at : at + most].splitlines()[0] if at < len(data) and data[at : at + 1] not in (b"\n", b"\r") else b""
+    piece = (
+        data[at : at + _MOST_SHOWN].splitlines()[0]
+        if at < len(data) and data[at : at + 1] not in (b"\n", b"\r")
+        else b""
+    )
     return "".join(c for c in piece.decode("utf-8", "replace").strip() if c.isprintable())
 
 

@@ -66,11 +66,6 @@ class Kernel:
                 dispatcher.disable_compile()
                 self._compiled = dispatcher
 
-    @property
-    def variants(self) -> int:
-        """How many signatures it was compiled for."""
-        return 0 if PLAIN or self._compiled is None else len(self._compiled.signatures)
-
 
 def _is_strided(argument: Any) -> bool:
     return isinstance(argument, np.ndarray) and not argument.flags.c_contiguous

@@ -102,10 +102,10 @@ class Tree:
         )
         return tree
 
-    def nearest(self, points: Floats, limit: float = np.inf, *, sort: bool = True) -> tuple[Floats, Ints32]:
+    def nearest(self, points: Floats, limit: float = np.inf) -> tuple[Floats, Ints32]:
         """Distance (P,) and face (P,) nearest to points (P, 3), up to `limit`; ties may take either."""
         local = np.ascontiguousarray(np.asarray(points, np.float64).reshape(-1, 3) - self.origin)
-        along = curve_order(local) if sort else None
+        along = curve_order(local)
         if along is not None:
             local = local[along]
         dist2 = np.empty(len(local))

@@ -180,10 +180,10 @@ def _flooded(
     return level, sill, pool, leaving, pools
 
 
-def list_pools(still: Still, least_mm3: float = LEAST_POOL_MM3) -> list[Pool]:
-    """The pools that hold at least so much, largest first, two hundred at most."""
+def list_pools(still: Still) -> list[Pool]:
+    """The pools that hold at least `LEAST_POOL_MM3`, largest first, two hundred at most."""
     volume = still.volumes
-    chosen = np.flatnonzero(volume >= least_mm3)
+    chosen = np.flatnonzero(volume >= LEAST_POOL_MM3)
     chosen = chosen[np.argsort(-volume[chosen], kind="stable")][:_MOST_LISTED]
     return [pool_of(still, nodes) for nodes, _ in _nodes_of(still, chosen)]
 

@@ -81,9 +81,9 @@ class Comparison:
     now: Direction
 
 
-def flat_sides(mesh: Mesh, most: int = _MOST_FLATS) -> Floats:
+def flat_sides(mesh: Mesh) -> Floats:
     """Outward unit normals (N, 3) of the largest sides of the convex hull: what the model can stand on."""
-    sides = hull_sides(mesh.vertices[np.unique(mesh.faces)], most)
+    sides = hull_sides(mesh.vertices[np.unique(mesh.faces)], _MOST_FLATS)
     return np.zeros((0, 3)) if sides is None else np.asarray(sides[0][:, :3])
 
 

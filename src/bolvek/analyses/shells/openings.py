@@ -87,13 +87,13 @@ class Openings:
     group: Ints32
 
 
-def find_openings(mesh: Mesh, radius: float | None = None) -> Openings:
-    """All openings; vertices within `radius` mm (None: see `near_mm`) lie on each other."""
+def find_openings(mesh: Mesh) -> Openings:
+    """All openings; vertices nearer than `near_mm` lie on each other."""
     shells = mesh.topology.shells
     if not mesh.topology.open_edges:
         nothing = np.zeros(shells, bool)
         return Openings([], [], nothing, nothing, np.arange(shells, dtype=np.int32))
-    rims = find_rims(mesh, near_mm(mesh) if radius is None else radius)
+    rims = find_rims(mesh, near_mm(mesh))
     # a hole between pieces that hang together by corners joins them
     shared = [np.unique(mesh.topology.shell[rims.half[rows] // 3]) for rows in rims.loops]
     links = np.array([(own[0], one) for own in shared for one in own[1:]], np.int64).reshape(-1, 2)

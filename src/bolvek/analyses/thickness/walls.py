@@ -141,14 +141,17 @@ def _lowered(m: Measured, least: float) -> Measured:
     return m if m.min_mm is None or m.min_mm <= least else replace(m, min_mm=least)
 
 
-def _histogram(wall: Floats, area: Floats, bins: int = 40) -> tuple[list[float], list[float]]:
+_BINS = 40
+
+
+def _histogram(wall: Floats, area: Floats) -> tuple[list[float], list[float]]:
     """Edges (mm) and share of the area in each bin, up to the 95th percentile; the last bin holds the rest."""
     good = ~np.isnan(wall)
     if not good.any():
         return [], []
     order = np.sort(wall[good])
     top = float(order[int(0.95 * (len(order) - 1))]) * 1.05
-    edges = np.linspace(0.0, max(top, 1e-9), bins + 1)
+    edges = np.linspace(0.0, max(top, 1e-9), _BINS + 1)
     counts, _ = np.histogram(np.minimum(wall[good], edges[-1]), edges, weights=area[good])
     return edges.tolist(), (counts / area.sum()).tolist()
 

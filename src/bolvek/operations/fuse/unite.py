@@ -25,12 +25,13 @@ _SEED = 41
 _SLIVERS = (1e-6, 1e-5, 1e-4)  # of the longest side
 _STIFF, _FARTHEST = 1e-4, 3.0  # of the normals around a vertex; of the distance that planes come out
 _DEPTH_SHARE = 2e-4  # of the longest side: and no part of it by more
+_TRIES, _EXACT_TRIES = 6, 4
 _SAME = 1e-5  # of the longest side: taking slivers out may move the surface by so much in the mean
 _TOUCH = "two bodies could not be put together cleanly: they touch along whole faces or edges"
 _TIDY = MendSettings(only=("drop", "crossings"))
 
 
-def unite(a: Mesh, b: Mesh, keep: tuple[int, int] = UNION, tries: int = 6) -> tuple[Mesh, Ints32]:
+def unite(a: Mesh, b: Mesh, keep: tuple[int, int] = UNION, tries: int = _TRIES) -> tuple[Mesh, Ints32]:
     """Both meshes as one, or another of the ways of `arrange`; and for each face the face it is of, b's numbered after
     a's (-1: neither's). The second mesh may be moved a little (see `JITTER_SHARE`), faces along the cut too. Raises
     WorkError where no sound result came out."""
@@ -54,10 +55,10 @@ def settled(exact: Mesh, origin: Ints32) -> tuple[Mesh, Ints32] | None:
     return (result, source) if not find_defects(result) and _as_large(result, exact) else None
 
 
-def unite_exactly(a: Mesh, b: Mesh, tries: int = 4) -> Mesh:
+def unite_exactly(a: Mesh, b: Mesh) -> Mesh:
     """The union, closed, not rounded to what a file can hold; slivers along the cut may cross by as little as rounding
     moves. Raises WorkError where none came out."""
-    for result, _, moved in _arranged(a, b, UNION, tries):
+    for result, _, moved in _arranged(a, b, UNION, _EXACT_TRIES):
         if result.topology.sound:
             return put_together(result, np.concatenate([a.vertices, b.vertices]), moved) if moved else result
     raise WorkError(_TOUCH)

@@ -204,12 +204,15 @@ def curved_fill(rim: Rim, around_points: Floats, around_faces: Ints, plain: Fill
     return Fill("curved", fine.faces, moved[n + m :]), fine.points
 
 
-def corner_fill(rim: Rim, tolerance_mm: float, least_deg: float = 15.0) -> Fill | None:
+_LEAST_CORNER_DEG = 15.0
+
+
+def corner_fill(rim: Rim, tolerance_mm: float) -> Fill | None:
     """The creases and the corner that the flat sides around the rim make beyond it; None where they are not flat, or
     do not meet in one way."""
     if len(rim.loops) != 1:
         return None
-    runs = _runs(rim, tolerance_mm, least_deg)
+    runs = _runs(rim, tolerance_mm, _LEAST_CORNER_DEG)
     if runs is None:
         return None
     planes, starts = runs

@@ -137,13 +137,16 @@ def _short(text: str, most: int) -> str:
     return text if len(text) <= most else text[: most - 3].rstrip(" ,") + "..."
 
 
-def spot_list(figure: "Figure", spots: list[Callout], total: int, rows: int = 12) -> None:
+_ROWS = 12
+
+
+def spot_list(figure: "Figure", spots: list[Callout], total: int) -> None:
     """Numbers, words and places in the column on the right, as many as there are rows for."""
     axes = figure.add_axes(((WIDTH - SIDE) / WIDTH, _BOTTOM / HEIGHT, SIDE / WIDTH, 380 / HEIGHT))
     axes.set_xlim(0, SIDE)
     axes.set_ylim(0, 380)
     axes.set_axis_off()
-    for k, spot in enumerate(spots[:rows]):
+    for k, spot in enumerate(spots[:_ROWS]):
         y = 352 - 28 * k
         _number(axes, 16, y, spot.number, class_of(spot.code).colour, True)
         axes.text(
