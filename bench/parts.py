@@ -11,9 +11,9 @@ from bolvek.demo.carp import carp
 from bolvek.demo.lantern_post import lantern_post
 from bolvek.demo.pieces import globe
 from bolvek.mesh import Mesh
+from bolvek.operations.cut import CutSettings, Plane, cut
 from bolvek.operations.fuse import fuse, gather
 from bolvek.operations.hollow import hollow
-from bolvek.operations.cut import CutSettings, Plane, cut
 from bolvek.operations.plinth import add_plinth
 from bolvek.operations.scale import scale
 from bolvek.operations.smooth import smooth

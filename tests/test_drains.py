@@ -232,7 +232,7 @@ def test_what_stays_after_the_flood_gets_a_further_hole(monkeypatch):
 
     legs = np.ones((11, 5, 9), bool)
     legs[4:7, :, :4] = False
-    monkeypatch.setattr("bolvek.jobs.prep.place_by_flood", half)
+    monkeypatch.setattr("bolvek.jobs.attempts.place_by_flood", half)
     settings = PrepSettings(hollow=HollowSettings(wall_mm=2.0), drains=PlaceSettings(), auto=True)
     result, again = prepared(blocks(legs, 3.0), settings)
     assert [(a.how, a.places) for a in again] == [("one more", 1)] and result.proof.ok

@@ -1,0 +1,285 @@
+"""Attempts of `prep`: a model hollowed, drained and proven, and what is tried again where the proof finds fault.
+
+What is looked at before a cut is not the proof. The proof decides, and each of the ways to go on is held against what
+was there: a try that is no better is not taken.
+"""
+
+import dataclasses
+from collections.abc import Iterable
+from dataclasses import dataclass
+from functools import partial
+
+import numpy as np
+
+from bolvek.analyses.cavities import Cavities, Chamber
+from bolvek.analyses.finding import Finding
+from bolvek.analyses.proof import INNER, OUTER, ProofRecord, examine, origin_by_source
+from bolvek.arrays import Floats, Ints8, Ints32
+from bolvek.mesh import Mesh
+from bolvek.operations.drain import (
+    AutoRecord,
+    DrainRecord,
+    GivenUp,
+    Placed,
+    cut_and_trace,
+    place_by_flood,
+    place_drains,
+    place_in_chamber,
+)
+from bolvek.operations.hollow import HollowRecord, NoCavityError, hollow
+from bolvek.operations.solid import Step
+from bolvek.settings.measures import ProofSettings, wall_tolerance_mm
+from bolvek.settings.shape import AutoSettings, DrainSettings, HollowSettings, PlaceSettings, PrepSettings
+from bolvek.units import as_triple, length_text, volume_text
+
+_MOVED, _ASIDE = 2, 0.75  # rounds of holes put elsewhere; so many diameters off
+_ADDED = 2  # rounds of further holes
+
+
+@dataclass(frozen=True, kw_only=True)
+class Again:
+    """Places that made it begin again, and how: chambers behind narrow necks got "a hole" each, or were "closed off" at
+    their necks; holes at whose edges the wall came out short were "moved"; pools that stayed got "one more" each."""
+
+    places: int
+    how: str
+
+
+@dataclass
+class Made:
+    """A hollowed and drained mesh, what was done, the origin of its faces, and what a preparer should know."""
+
+    mesh: Mesh
+    hollow: HollowRecord | None
+    drain: DrainRecord | None
+    source: Ints32
+    before: Ints8
+    notes: list[Finding]
+
+
+@dataclass
+class Hollowed:
+    """A hollowed mesh with the holes it is to get. before: origins of its faces; auto: how the holes were found; raw:
+    as it was hollowed, with every cavity."""
+
+    mesh: Mesh
+    record: HollowRecord
+    before: Ints8
+    placed: list[Placed]
+    notes: list[Finding]
+    auto: AutoRecord | None = None
+    raw: tuple[Mesh, HollowRecord, Ints8] | None = None
+
+
+@dataclass(frozen=True)
+class Attempt:
+    """What was hollowed (only notes, where all stays solid), what was made of it, and what the proof says of that."""
+
+    hollowed: Hollowed | list[Finding]
+    made: Made
+    proof: ProofRecord
+    rooms: Cavities | None
+
+    @property
+    def faults(self) -> int:
+        """How many faults the proof finds."""
+        return sum(f.severity == "fault" for f in self.proof.findings)
+
+    @property
+    def stays_mm3(self) -> float:
+        """How much liquid stays."""
+        return self.proof.liquid.stays_mm3 if self.proof.liquid is not None else 0.0
+
+
+@dataclass(frozen=True)
+class Workbench:
+    """The solid to be hollowed, and how an attempt at it is made and judged. asked: what a hollowed one is held
+    against, as_solid: what one that stays solid is."""
+
+    solid: Mesh
+    settings: PrepSettings
+    step: Step
+    asked: ProofSettings
+    as_solid: ProofSettings
+
+    def attempt(self, hollow_as: HollowSettings) -> Attempt:
+        """Hollowed, drained, proven; and tried again while that helps."""
+        first = self.judged(_hollowed(self.solid, hollow_as, self.settings, self.step))
+        first = self._bored_into_chambers(first)
+        return first if self.chambers(first) else self._further_holes(self._holes_elsewhere(first))
+
+    def judged(self, hollowed: Hollowed | list[Finding]) -> Attempt:
+        """Its holes cut, and the proof."""
+        made = _drained(self.solid, hollowed, self.step)
+        origin = origin_by_source(made.mesh, made.source, made.before, self.solid) if made.hollow else None
+        # of a model left solid nothing was made that the wall could be asked of
+        asked = self.asked if made.hollow else self.as_solid
+        return Attempt(hollowed, made, *self.step("proof", partial(examine, made.mesh, asked, origin)))
+
+    def chambers(self, of: Attempt) -> list[Chamber]:
+        """Chambers that hollowing made: those of the model's own skin no hollowing can mend."""
+        found = [c for c in of.proof.ways.chambers if not c.pocket] if of.proof.ways is not None else []
+        return [c for c in found if self.solid.signed_distance.at(np.array([c.where_mm]))[0] < 0]
+
+    def tell_again(self, places: int, how: str) -> None:
+        """Tell that it begins again, see `Again`."""
+        self.step("again", partial(Again, places=places, how=how))
+
+    def _bored_into_chambers(self, of: Attempt) -> Attempt:
+        """With a hole of its own for each chamber behind a narrow neck; as it was, where one of them gets none."""
+        chambers, h = self.chambers(of), of.hollowed
+        if not isinstance(h, Hollowed) or of.made.drain is None or not chambers:
+            return of
+        where = _where(self.settings)
+        more = [place_in_chamber(h.mesh, c.where_mm, c.width_mm, where, h.placed) for c in chambers]
+        found = [p for p in more if p is not None]
+        if len(found) < len(more):
+            return of
+        self.tell_again(len(found), "a hole")
+        return self.judged(dataclasses.replace(h, placed=[*h.placed, *found]))
+
+    def _holes_elsewhere(self, of: Attempt) -> Attempt:
+        """With other places for holes at whose edges the wall came out short."""
+        settings, off = self.settings, self.settings.drains.keep_off
+        aside = _ASIDE * settings.drains.diameter_mm
+        for _ in range(_MOVED):
+            wall, h = of.proof.wall, of.hollowed
+            if wall is None or wall.holds or not isinstance(h, Hollowed) or h.raw is None:
+                break
+            mouths = [p.bore.mouth for p in h.placed]
+            near = [
+                m for m in mouths if np.linalg.norm(np.subtract(m, wall.where_mm)) < aside + settings.hollow.wall_mm
+            ]
+            if not near:
+                break
+            off = (*off, *((mouth, aside) for mouth in near))
+            elsewhere = dataclasses.replace(settings, drains=dataclasses.replace(settings.drains, keep_off=off))
+            other = _with_places(*h.raw, elsewhere, self.step)
+            if not isinstance(other, Hollowed):
+                break
+            self.tell_again(len(near), "moved")
+            tried = self.judged(other)
+            thicker = tried.proof.wall is not None and tried.proof.wall.min_mm > wall.min_mm
+            if not (tried.proof.ok or thicker) or self.chambers(tried):
+                break
+            of = tried
+        return of
+
+    def _further_holes(self, of: Attempt) -> Attempt:
+        """With a further hole, low in it, for each room in which more stays than may. Columns of the flood are coarser
+        than those of the proof."""
+        if not self.settings.auto or of.made.drain is None:
+            return of
+        up = np.array(self.settings.drains.up) / np.linalg.norm(self.settings.drains.up)
+        for _ in range(_ADDED):
+            h, liquid = of.hollowed, of.proof.liquid
+            if not isinstance(h, Hollowed) or liquid is None:
+                break
+            lowest = [np.array(room.lowest_mm) for room in liquid.rooms if room.too_much and room.lowest_mm]
+            more = [hole for low in lowest if (hole := _hole_low_in(h, low, up, self.settings)) is not None]
+            if not more:
+                break
+            self.tell_again(len(more), "one more")
+            tried = self.judged(dataclasses.replace(h, placed=[*h.placed, *more]))
+            if tried.faults > of.faults or tried.stays_mm3 >= of.stays_mm3:
+                break
+            of = tried
+        return of
+
+
+def plugs_at(chambers: Iterable[Chamber], wall: float) -> tuple[tuple[float, float, float, float], ...]:
+    """A ball for each chamber, as wide as the wall at least, that closes its neck (its middle, where no neck was
+    found)."""
+    return tuple((*(c.neck_where_mm or c.where_mm), max(0.55 * wall, 0.75 * c.neck_most_mm)) for c in chambers)
+
+
+def _flooding(settings: PrepSettings) -> AutoSettings:
+    """How holes are found by flooding: the wall is left beside them, smaller ones are tried where no other fits."""
+    return AutoSettings(
+        place=_where(settings),
+        least_drain_mm=settings.least_passage_mm,
+        wall_mm=settings.hollow.wall_mm,
+        closed_only=True,
+    )
+
+
+def _where(settings: PrepSettings) -> PlaceSettings:
+    """Where holes may be: the wall is left beside them, and they may be smaller where no other fits."""
+    wall = settings.hollow.wall_mm
+    return dataclasses.replace(
+        settings.drains, least_mm=settings.least_passage_mm, wall_mm=wall - wall_tolerance_mm(wall)
+    )
+
+
+def _hole_low_in(hollowed: Hollowed, lowest: Floats, up: Floats, settings: PrepSettings) -> Placed | None:
+    """A hole for what stays above a place of a cavity."""
+    diameter = settings.drains.diameter_mm
+    for above in (0.3, 0.6, 1.2):
+        place = lowest + above * diameter * up
+        if hollowed.mesh.signed_distance.at(place[None])[0] > 0:
+            found = place_in_chamber(hollowed.mesh, as_triple(place), 3 * diameter, _where(settings), hollowed.placed)
+            if found is not None:
+                return found
+    return None
+
+
+def _hollowed(solid: Mesh, asked: HollowSettings, settings: PrepSettings, step: Step) -> Hollowed | list[Finding]:
+    """Hollow and find places for holes; what cannot be drained stays solid. Only notes when all stays so."""
+    try:
+        mesh, record = step("hollow", lambda: hollow(solid, asked))
+    except NoCavityError as error:
+        return [Finding("left_solid", "note", 1, f"left solid: {error}")]
+    inner = np.full(len(mesh.faces) - len(solid.faces), INNER, np.int8)
+    before = np.concatenate([np.full(len(solid.faces), OUTER, np.int8), inner])
+    return _with_places(mesh, record, before, settings, step)
+
+
+def _with_places(
+    mesh: Mesh, record: HollowRecord, before: Ints8, settings: PrepSettings, step: Step
+) -> Hollowed | list[Finding]:
+    """Places for holes of a hollowed mesh; cavities that none reaches are left out. Only notes when all are."""
+    raw = mesh, record, before
+    if not settings.drains.count and not settings.auto:
+        return Hollowed(mesh, record, before, [], [])
+    auto: AutoRecord | None = None
+    if settings.auto:
+        placed, given_up, auto = step("flood", lambda: place_by_flood(mesh, _flooding(settings)))
+    else:
+        placed, given_up = step("place", lambda: place_drains(mesh, _where(settings)))
+    notes = [_given_up(g) for g in given_up]
+    if not placed:
+        return notes
+    if given_up:
+        keep = ~np.isin(mesh.topology.shell, [g.shell for g in given_up])
+        mesh, before = mesh.picked(keep), before[keep]
+        record = dataclasses.replace(
+            record,
+            cavities=record.cavities - len(given_up),
+            cavity_volume_mm3=record.cavity_volume_mm3 - sum(g.volume_mm3 for g in given_up),
+            undrained=len(given_up),
+            undrained_mm3=sum(g.volume_mm3 for g in given_up),
+        )
+    return Hollowed(mesh, record, before, placed, notes, auto, raw)
+
+
+def _drained(solid: Mesh, hollowed: Hollowed | list[Finding], step: Step) -> Made:
+    """Cut the holes; the solid itself where nothing was hollowed."""
+    if isinstance(hollowed, list):
+        n = len(solid.faces)
+        return Made(solid, None, None, np.arange(n, dtype=np.int32), np.full(n, OUTER, np.int8), hollowed)
+    h = hollowed
+    if not h.placed:
+        return Made(h.mesh, h.record, None, np.arange(len(h.mesh.faces), dtype=np.int32), h.before, h.notes)
+    holes = DrainSettings(drains=tuple(p.drain for p in h.placed))
+    mesh, record, source = step(
+        "drain", lambda: cut_and_trace(h.mesh, holes, [p.bore for p in h.placed], as_stored=True)
+    )
+    return Made(mesh, h.record, dataclasses.replace(record, auto=h.auto), source, h.before, h.notes)
+
+
+def _given_up(g: GivenUp) -> Finding:
+    text = (
+        f"a cavity of {volume_text(g.volume_mm3)} stays solid: no hole down to {length_text(g.diameter_mm)} reaches it "
+        f"({g.tried:,} places tried: {g.text})"
+    )
+    return Finding("left_solid", "note", 1, text, g.where_mm)
