@@ -14,8 +14,7 @@ from bolvek.settings.repairs import STYLES, MendSettings
 
 if TYPE_CHECKING:
     from bolvek.cli.base.run import Outcome, Steps
-    from bolvek.formats import Model, Parts
-    from bolvek.mesh import Mesh
+    from bolvek.formats import Model
 
 
 def _words(texts: tuple[str, ...] | str | None) -> tuple[str, ...]:
@@ -59,13 +58,8 @@ def command(
       bolvek mend scans/ -o mended/ --up-to 20mm
       bolvek mend tile.ply --try flat,curved,corner --sheet ways.png
     """
-    from bolvek.cli.base.run import Outcome, Run, run
-    from bolvek.formats.safe import keeps_parts
-    from bolvek.operations.mend import mend, origin_parts
-    from bolvek.report.pictures.results import compare_result
-    from bolvek.report.words.compare import compare_line
-    from bolvek.report.words.files import model_text
-    from bolvek.report.words.mend import mend_findings, mend_line, mend_rows, repairs_text
+    from bolvek.cli.base.run import Run, run
+    from bolvek.report.words.mend import repairs_text
 
     only, without = (_words(given(MendSettings, name, values)) for name in ("only", "without"))
     settings = taken(MendSettings, values, only=only, without=without)
@@ -79,39 +73,11 @@ def command(
     if output is not None and (plan or styles):
         raise UsageError(f"{'--plan' if plan else '--try'} writes no model; leave out -o")
 
-    def as_written(model: "Model") -> "tuple[Mesh, Parts | None]":
-        """The mesh and its parts as the file can hold them, so that what is checked is what is written."""
-        suffix = (output.suffix if output is not None and output.suffix else model.path.suffix).lower()
-        binary = suffix == ".stl" and not asked.ascii_stl
-        named = keeps_parts(suffix, text=asked.ascii_stl)
-        return model.mesh.as_stored() if binary else model.mesh, model.parts if named else None
-
     def work(model: "Model", step: "Steps") -> "Outcome":
-        from bolvek.analyses.deviation import compare
-
-        before, parts = as_written(model)
+        model = _as_written(model, output, asked)
         if styles:
-            return _try_styles(model, before, settings, styles, sheet, step, asked)
-        part = parts.part if parts is not None else None
-        mesh, record, origin = step("mend", lambda: mend(before, settings, part))
-        changes, found = step("compare", lambda: compare(before, mesh))
-        if parts is not None:
-            parts = dataclasses.replace(parts, part=origin_parts(origin, parts.part, mesh))
-        rows = mend_rows(record, plan=plan, most=asked.most)
-        if not record.unchanged:
-            rows.insert(-1, ("faces", compare_line(changes), ""))
-        if plan:
-            rows.insert(0, ("file", f"{model.path.name}: {model_text(model)}", ""))
-        return Outcome(
-            model=dataclasses.replace(model, mesh=mesh, parts=parts),
-            sections={"mend": record, "compare": changes},
-            line=mend_line(record),
-            verdict=record.verdict,
-            ok=record.verdict == "sound",
-            rows=rows,
-            findings=mend_findings(record),
-            picture=lambda: compare_result(model.path, before, mesh, changes, found, record.verdict),
-        )
+            return _try_styles(model, settings, styles, sheet, step, asked)
+        return _mended(model, settings, step, asked, plan=plan)
 
     how = Run(
         verb="mend",
@@ -125,9 +91,51 @@ def command(
     run(how, models, asked, output)
 
 
+def _as_written(model: "Model", output: Path | None, asked: Asked) -> "Model":
+    """The model as its file can hold it, so that what is checked is what is written."""
+    from bolvek.cli.base.targets import output_beside
+    from bolvek.formats.safe import keeps_parts
+
+    suffix = output_beside(model.path, output, "mend").suffix.lower()
+    mesh = model.mesh.as_stored() if suffix == ".stl" and not asked.ascii_stl else model.mesh
+    return dataclasses.replace(
+        model, mesh=mesh, parts=model.parts if keeps_parts(suffix, text=asked.ascii_stl) else None
+    )
+
+
+def _mended(model: "Model", settings: MendSettings, step: "Steps", asked: Asked, *, plan: bool) -> "Outcome":
+    from bolvek.analyses.deviation import compare
+    from bolvek.cli.base.run import Outcome
+    from bolvek.operations.mend import mend, origin_parts
+    from bolvek.report.pictures.results import compare_result
+    from bolvek.report.words.compare import compare_line
+    from bolvek.report.words.files import model_text
+    from bolvek.report.words.mend import mend_findings, mend_line, mend_rows
+
+    before, parts = model.mesh, model.parts
+    mesh, record, origin = step("mend", lambda: mend(before, settings, parts.part if parts is not None else None))
+    changes, found = step("compare", lambda: compare(before, mesh))
+    if parts is not None:
+        parts = dataclasses.replace(parts, part=origin_parts(origin, parts.part, mesh))
+    rows = mend_rows(record, plan=plan, most=asked.most)
+    if not record.unchanged:
+        rows.insert(-1, ("faces", compare_line(changes), ""))
+    if plan:
+        rows.insert(0, ("file", f"{model.path.name}: {model_text(model)}", ""))
+    return Outcome(
+        model=dataclasses.replace(model, mesh=mesh, parts=parts),
+        sections={"mend": record, "compare": changes},
+        line=mend_line(record),
+        verdict=record.verdict,
+        ok=record.verdict == "sound",
+        rows=rows,
+        findings=mend_findings(record),
+        picture=lambda: compare_result(model.path, before, mesh, changes, found, record.verdict),
+    )
+
+
 def _try_styles(
     model: "Model",
-    before: "Mesh",
     settings: "MendSettings",
     styles: tuple[str, ...],
     sheet: Path | None,
@@ -142,6 +150,7 @@ def _try_styles(
     from bolvek.report.record import Try
     from bolvek.report.words.mend import try_texts
 
+    before = model.mesh
     tries, shown = [], []
     rows: list[tuple[str, str, str]] = []
     for name in styles:

@@ -79,22 +79,44 @@ def command(
       bolvek prep cloud_tile.ply --to-solid --skin 1.2mm --longest 80mm
       bolvek prep carp.stl --by 1.5 --wall 1.8mm --json carp.json --picture carp.png
     """
-    from bolvek.cli.base.changes import draw_changes
-    from bolvek.cli.base.run import Outcome, Run, run
-    from bolvek.cli.base.scaled import finding_rows
+    from bolvek.cli.base.run import Run, run
     from bolvek.formats.folder import check_folder
-    from bolvek.jobs.plugs import write_plugs
-    from bolvek.jobs.prep import prep, prep_plan, prep_start
-    from bolvek.profiles import limits
-    from bolvek.report.pictures.results import proof_result
-    from bolvek.report.words.drain import plug_rows
     from bolvek.report.words.prep import STEPS
-    from bolvek.report.words.proof import proof_line, proof_text, proof_verdict
-    from bolvek.report.words.solid import plan_rows
-    from bolvek.units import length_text
+
+    settings, solid = _settings(values, printer, mends=mends, to_solid=to_solid)
+    asked = Asked(**values)
+    solid.check()  # a value that makes no sense is refused with or without --to-solid
+    if plugs is not None:
+        check_folder(plugs, replace=asked.replace)
+        if len(models) > 1:
+            raise UsageError("--plugs is for one model; name one")
+    if not to_solid and (plan or changes is not None or solid.taken_as is not None):
+        raise UsageError("--plan, --changes and --as go with --to-solid")
+    if plan and (output is not None or changes is not None or plugs is not None):
+        raise UsageError("--plan writes nothing; leave out -o, --changes and --plugs")
+
+    def work(model: "Model", step: "Steps") -> "Outcome":
+        return _planned(model, settings, step) if plan else _prepared(model, settings, step, plugs, changes, asked)
+
+    how = Run(
+        verb="prep",
+        settings={"": settings},
+        work=work,
+        writes=None if plan else "proven",
+        alone={"--changes": changes},
+        texts=STEPS,
+        kernels=("faults", "mend", "places", "fuse") if mends or to_solid else ("fuse",) if plugs else (),
+    )
+    run(how, models, asked, output)
+
+
+def _settings(
+    values: dict[str, Any], printer: str | None, *, mends: bool, to_solid: bool
+) -> tuple[PrepSettings, SolidSettings]:
+    """What is asked for, and how a solid would be made, asked for or not."""
+    from bolvek.profiles import limits
 
     least_drain, least_wall = limits(printer)
-    scaling = scaling_of(values)
     count = given(PlaceSettings, "count", values)
     solid = taken(SolidSettings, values, least_mm=least_wall)
     settings = taken(
@@ -103,81 +125,71 @@ def command(
         hollow=taken(HollowSettings, values),
         drains=taken(PlaceSettings, values, **({} if count is None else {"count": count})),
         auto=count is None,
-        scale=scaling,
+        scale=scaling_of(values),
         mend=MendSettings() if mends else None,
         solid=solid if to_solid else None,
         least_drain_mm=least_drain,
         least_wall_mm=least_wall,
     )
-    asked, diameter = Asked(**values), settings.drains.diameter_mm
+    return settings, solid
+
+
+def _planned(model: "Model", settings: PrepSettings, step: "Steps") -> "Outcome":
+    from bolvek.cli.base.changes import plan_outcome
+    from bolvek.jobs.prep import prep_plan
+
+    return plan_outcome(model, prep_plan(model, settings, step))
+
+
+def _prepared(
+    model: "Model", settings: PrepSettings, step: "Steps", plugs: Path | None, changes: Path | None, asked: Asked
+) -> "Outcome":
+    """The model prepared, with plugs for its holes and a picture of what making a solid changed where asked for."""
+    from bolvek.cli.base.changes import draw_changes
+    from bolvek.cli.base.run import Outcome
+    from bolvek.cli.base.scaled import finding_rows
+    from bolvek.jobs.plugs import write_plugs
+    from bolvek.jobs.prep import prep, prep_start
+    from bolvek.report.pictures.results import proof_result
+    from bolvek.report.words.drain import plug_rows
+    from bolvek.report.words.prep import prep_verdict
+    from bolvek.report.words.proof import proof_line, proof_text
+    from bolvek.units import length_text
+
+    result = prep(model, settings, step)
+    proof, diameter = result.proof, settings.drains.diameter_mm
+    rows: list[tuple[str, str, str]] = []
+    outputs: list[Path] = []
+    sections: dict[str, Any] = {
+        name: getattr(result, name) for name in ("scale", "mend", "solid", "hollow", "drain", "proof")
+    }
+    if changes is not None and result.solid is not None and result.solid.changes is not None:
+        verdict = f"sound, {result.solid.way}"
+        draw_changes(model.path, prep_start(model, settings), result.whole, verdict, changes, replace=asked.replace)
+        rows.append(("changes", str(changes), ""))
+        outputs.append(changes)
     if plugs is not None:
-        check_folder(plugs, replace=asked.replace)
-        if len(models) > 1:
-            raise UsageError("--plugs is for one model; name one")
-    solid.check()  # a value that makes no sense is refused with or without --to-solid
-    if not to_solid and (plan or changes is not None or solid.taken_as is not None):
-        raise UsageError("--plan, --changes and --as go with --to-solid")
-    if plan and (output is not None or changes is not None or plugs is not None):
-        raise UsageError("--plan writes nothing; leave out -o, --changes and --plugs")
-    kernels = ("faults", "mend", "places", "fuse") if mends or to_solid else ("fuse",) if plugs else ()
-
-    def tell_plan(model: "Model", step: "Steps") -> "Outcome":
-        told = prep_plan(model, settings, step)
-        line = f"{told.way}: {told.why}"
-        return Outcome(model=model, sections={"plan": told}, line=line, verdict="done", rows=plan_rows(told))
-
-    def work(model: "Model", step: "Steps") -> "Outcome":
-        result = prep(model, settings, step)
-        proof = result.proof
-        rows = []
-        if diameter < least_drain:
-            text = f"holes of {length_text(diameter)} lower the least drain, {length_text(least_drain)}, to that"
-            rows.append(("note", text, "yellow"))
-        rows += [(name, text, "") for name, text in proof_text(proof)] + finding_rows(proof.findings)
-        good = "fit to print: proven on the file written" + ("" if result.hollow else "; solid, no cavity")
-        said = good if proof.ok else proof_verdict(proof)
-        rows.append(("verdict", said, "bold green" if proof.ok else "bold red"))
-        records: dict[str, Any] = {
-            "scale": result.scale,
-            "mend": result.mend,
-            "solid": result.solid,
-            "hollow": result.hollow,
-            "drain": result.drain,
-            "proof": proof,
-        }
-        outputs = []
-        if plugs is not None:
-            holes = [(p.drain, p.bore) for p in result.placed]
-            name = model.path.stem
-            made = step("plugs", lambda: write_plugs(name, result.whole, holes, plugs, PlugSettings(), asked.replace))
-            records["plugs"] = made
-            rows[:0] = [(*row, "") for row in plug_rows(made)]
-            outputs += [plugs / p.file for p in made if p.file]
-        if changes is not None and result.solid is not None and result.solid.changes is not None:
-            before = prep_start(model, settings)
-            verdict = f"sound, {result.solid.way}"
-            draw_changes(model.path, before, result.whole, verdict, changes, replace=asked.replace)
-            rows.insert(0, ("changes", str(changes), ""))
-            outputs.append(changes)
-        return Outcome(
-            model=result.model,
-            outputs=outputs,
-            sections={name: record for name, record in records.items() if record is not None},
-            line=proof_line(proof),
-            verdict=proof.verdict,
-            ok=proof.ok,
-            rows=rows,
-            findings=proof.findings,
-            picture=lambda: proof_result(model.path, result.model.mesh, proof, result.rooms),
+        holes = [(p.drain, p.bore) for p in result.placed]
+        name = model.path.stem
+        made = step("plugs", lambda: write_plugs(name, result.whole, holes, plugs, PlugSettings(), asked.replace))
+        sections["plugs"] = made
+        rows += [(*row, "") for row in plug_rows(made)]
+        outputs += [plugs / p.file for p in made if p.file]
+    if diameter < settings.least_drain_mm:
+        text = (
+            f"holes of {length_text(diameter)} lower the least drain, {length_text(settings.least_drain_mm)}, to that"
         )
-
-    how = Run(
-        verb="prep",
-        settings={"": settings},
-        work=tell_plan if plan else work,
-        writes=None if plan else "proven",
-        alone={"--changes": changes},
-        texts=STEPS,
-        kernels=kernels,
+        rows.append(("note", text, "yellow"))
+    rows += [(name, text, "") for name, text in proof_text(proof)] + finding_rows(proof.findings)
+    rows.append(("verdict", prep_verdict(proof, result.hollow is not None), "bold green" if proof.ok else "bold red"))
+    return Outcome(
+        model=result.model,
+        outputs=outputs,
+        sections={name: record for name, record in sections.items() if record is not None},
+        line=proof_line(proof),
+        verdict=proof.verdict,
+        ok=proof.ok,
+        rows=rows,
+        findings=proof.findings,
+        picture=lambda: proof_result(model.path, result.model.mesh, proof, result.rooms),
     )
-    run(how, models, asked, output)

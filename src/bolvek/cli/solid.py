@@ -60,13 +60,11 @@ def command(
       bolvek solid finial.stl --plan
       bolvek solid cloud_tile.ply --try --sheet both.png
     """
-    from bolvek.analyses.soundness import pass_gate
-    from bolvek.cli.base.changes import draw_changes
-    from bolvek.cli.base.run import Outcome, Run, remade, run
-    from bolvek.cli.base.scaled import finding_rows
-    from bolvek.operations.solid import make_solid, plan_solid
+    from bolvek.cli.base.changes import plan_outcome
+    from bolvek.cli.base.run import Run, run
+    from bolvek.operations.solid import plan_solid
     from bolvek.profiles import limits
-    from bolvek.report.words.solid import SOLID_STEPS, plan_rows, solid_verdict
+    from bolvek.report.words.solid import SOLID_STEPS
 
     slimming = taken(SlimSettings, values)
     slim = None if slimming == SlimSettings() else slimming
@@ -79,42 +77,17 @@ def command(
     if sheet is not None and not both:
         raise UsageError("--sheet goes with --try")
 
-    def tell_plan(model: "Model", step: "Steps") -> "Outcome":
-        told = plan_solid(model.mesh.as_stored(), step, settings)[1]
-        line = f"{told.way}: {told.why}"
-        return Outcome(model=model, sections={"plan": told}, line=line, verdict="done", rows=plan_rows(told))
-
     def work(model: "Model", step: "Steps") -> "Outcome":
-        before = model.mesh.as_stored()
-        mesh, record = make_solid(before, settings, step)
-        step("solid", lambda: record)
-        mesh = mesh.as_stored()
-        step("check", lambda: pass_gate(mesh, "solid"))
-        ok = not any(f.severity == "fault" for f in record.findings)
-        rows = [*finding_rows(record.findings), ("verdict", solid_verdict(record), "bold green" if ok else "bold red")]
-        outputs = []
-        if changes is not None and record.changes is not None:
-            draw_changes(model.path, before, mesh, f"sound, {record.way}", changes, replace=asked.replace)
-            rows.insert(0, ("changes", str(changes), ""))
-            outputs.append(changes)
-        kept = model.parts if record.way == "as it is" and slim is None else None
-        done = remade(dataclasses.replace(model, parts=kept), mesh, {"solid": record}, solid_verdict(record), "solid")
-        return dataclasses.replace(
-            done,
-            verdict="solid" if ok else "not as the file",
-            ok=ok,
-            rows=rows,
-            findings=record.findings,
-            outputs=outputs,
-        )
-
-    def tell_both(model: "Model", step: "Steps") -> "Outcome":
-        return _both_ways(model, settings, sheet, step, asked)
+        if plan:
+            return plan_outcome(model, plan_solid(model.mesh.as_stored(), step, settings)[1])
+        if both:
+            return _both_ways(model, settings, sheet, step, asked)
+        return _made_solid(model, settings, changes, step, asked)
 
     how = Run(
         verb="solid",
         settings={"": settings},
-        work=tell_plan if plan else tell_both if both else work,
+        work=work,
         writes=None if plan or both else "proven",
         alone={"--changes": changes, "--sheet": sheet},
         texts=SOLID_STEPS,
@@ -122,6 +95,41 @@ def command(
         keeps_names=True,
     )
     run(how, models, asked, output)
+
+
+def _made_solid(
+    model: "Model", settings: SolidSettings, changes: Path | None, step: "Steps", asked: Asked
+) -> "Outcome":
+    """The model as one sound solid, held against the file, with a picture of what changed where asked for."""
+    from bolvek.analyses.soundness import pass_gate
+    from bolvek.cli.base.changes import draw_changes
+    from bolvek.cli.base.run import remade
+    from bolvek.cli.base.scaled import finding_rows
+    from bolvek.operations.solid import make_solid
+    from bolvek.report.words.solid import solid_verdict
+
+    before = model.mesh.as_stored()
+    mesh, record = make_solid(before, settings, step)
+    step("solid", lambda: record)
+    mesh = mesh.as_stored()
+    step("check", lambda: pass_gate(mesh, "solid"))
+    ok = not any(f.severity == "fault" for f in record.findings)
+    rows = [*finding_rows(record.findings), ("verdict", solid_verdict(record), "bold green" if ok else "bold red")]
+    outputs = []
+    if changes is not None and record.changes is not None:
+        draw_changes(model.path, before, mesh, f"sound, {record.way}", changes, replace=asked.replace)
+        rows.insert(0, ("changes", str(changes), ""))
+        outputs.append(changes)
+    kept = model.parts if record.way == "as it is" and settings.slim is None else None
+    done = remade(dataclasses.replace(model, parts=kept), mesh, {"solid": record}, solid_verdict(record), "solid")
+    return dataclasses.replace(
+        done,
+        verdict="solid" if ok else "not as the file",
+        ok=ok,
+        rows=rows,
+        findings=record.findings,
+        outputs=outputs,
+    )
 
 
 def _both_ways(model: "Model", settings: "SolidSettings", sheet: Path | None, step: "Steps", asked: Asked) -> "Outcome":

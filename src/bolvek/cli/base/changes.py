@@ -6,7 +6,10 @@ from typing import TYPE_CHECKING
 
 if TYPE_CHECKING:
     from bolvek.analyses.deviation import Compared
+    from bolvek.cli.base.run import Outcome
+    from bolvek.formats import Model
     from bolvek.mesh import Mesh
+    from bolvek.operations.solid import SolidPlan
 
 
 def draw_changes(path: Path, before: "Mesh", after: "Mesh", verdict: str, target: Path, *, replace: bool) -> None:
@@ -30,3 +33,12 @@ def draw_tries(
 
     write_bytes(sheet, tries_sheet(title, shown), replace=replace)
     return [("sheet", str(sheet), "")], [sheet]
+
+
+def plan_outcome(model: "Model", told: "SolidPlan") -> "Outcome":
+    """The way to a solid, and why; nothing is made."""
+    from bolvek.cli.base.run import Outcome
+    from bolvek.report.words.solid import plan_rows
+
+    line = f"{told.way}: {told.why}"
+    return Outcome(model=model, sections={"plan": told}, line=line, verdict="done", rows=plan_rows(told))

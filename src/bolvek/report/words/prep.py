@@ -3,11 +3,12 @@
 from collections.abc import Callable
 from typing import Any
 
+from bolvek.analyses.proof import ProofRecord
 from bolvek.report.words.drain import drain_text, flood_text, placed_text
 from bolvek.report.words.files import model_text
 from bolvek.report.words.hollow import check_text, hollow_text
 from bolvek.report.words.mend import mend_line
-from bolvek.report.words.proof import proof_line
+from bolvek.report.words.proof import proof_line, proof_verdict
 from bolvek.report.words.scale import scale_text
 from bolvek.report.words.solid import SOLID_STEPS
 from bolvek.units import count_text
@@ -19,6 +20,14 @@ _AGAIN = {
     "moved": "{} left the wall short beside: put elsewhere",
     "one more": "{} would stay: a further hole each",
 }
+
+
+def prep_verdict(proof: ProofRecord, hollow: bool) -> str:
+    """Whether it is fit to print, and that this is said of the file."""
+    if not proof.ok:
+        return proof_verdict(proof)
+    return "fit to print: proven on the file written" + ("" if hollow else "; solid, no cavity")
+
 
 STEPS: dict[str, Callable[[Any], str]] = {
     "read": model_text,
