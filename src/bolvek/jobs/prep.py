@@ -93,11 +93,12 @@ def prep(model: Model, settings: PrepSettings, step: Step = just_do) -> PrepResu
     elif settings.mend is not None:
         asked_of_mend = settings.mend
         mesh, mended, _ = step("mend", lambda: mend(whole, asked_of_mend))
+    advice = "'--to-solid' makes a solid of it" if mended else "'--mend' or '--to-solid' does that first"
     try:
-        solid, _ = step("check", lambda: check_hollowable(mesh))
+        solid, _ = step("check", lambda: check_hollowable(mesh, advice))
     except WorkError:
         if mended is None and made_solid is None:
-            check_hollowable(model.mesh)  # so that places are told in the coordinates of the file
+            check_hollowable(model.mesh, advice)  # so that places are told in the coordinates of the file
         raise
     room = settings.hollow.room_mm
     if room is None:

@@ -45,8 +45,9 @@ class HollowRecord:
     undrained_mm3: float = 0.0
 
 
-def check_hollowable(mesh: Mesh) -> tuple[Mesh, int]:
-    """The mesh with outermost shells facing out, and how many were turned. Raises WorkError.
+def check_hollowable(mesh: Mesh, advice: str = "'bolvek solid' makes a solid of it") -> tuple[Mesh, int]:
+    """The mesh with outermost shells facing out, and how many were turned. Raises WorkError, with the advice where the
+    model is not sound.
 
     May be hollowed: closed, manifold, oriented, no self-intersections, every shell a part of its
     own (no cavity yet, nothing buried).
@@ -62,7 +63,7 @@ def check_hollowable(mesh: Mesh) -> tuple[Mesh, int]:
                 count = count_openings(mesh)
                 text += f" in {count} opening{'s' if count != 1 else ''}"
             told.append(f"{text}, first near {point_text(defect.where_mm[0])}")
-        raise WorkError(f"the model cannot be hollowed: {'; '.join(told)}: 'bolvek mend --plan' tells what helps")
+        raise WorkError(f"the model cannot be hollowed: {'; '.join(told)}: {advice}")
     turned = np.flatnonzero(standing(mesh).inverted)
     if len(turned):
         flip = np.isin(mesh.topology.shell, turned)

@@ -229,7 +229,7 @@ def _walls(mesh: Mesh, least: float, settings: ThickenSettings) -> tuple[Mesh, T
     if found:
         raise WorkError(
             f"--least-wall needs a sound model; this one has {'; '.join(d.text for d in found)}, first near "
-            f"{point_text(found[0].where_mm[0])}: 'bolvek mend --plan' tells what helps; an open skin takes --thick "
+            f"{point_text(found[0].where_mm[0])}: 'bolvek solid' makes it sound; an open skin takes --thick "
             f"{length_text(least)}"
         )
     grown = grow_walls(mesh, least, settings.side, settings.blend_mm or 2 * least)
