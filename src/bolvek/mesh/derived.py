@@ -4,14 +4,20 @@ import dataclasses
 import functools
 from collections.abc import Callable
 from threading import RLock
-from typing import TYPE_CHECKING, Any, TypeVar
+from typing import Any, Protocol, TypeVar
 
 import numpy as np
 
-if TYPE_CHECKING:
-    from bolvek.mesh.mesh import Mesh
-
 T = TypeVar("T")
+
+
+class Owner(Protocol):
+    """What keeps what is derived from it: a mesh."""
+
+    derived: "Derived"
+
+
+M = TypeVar("M", bound=Owner)
 
 
 class Derived:
@@ -21,10 +27,10 @@ class Derived:
         self._known: dict[Callable[..., Any], Any] = {}
         self._busy: dict[Callable[..., Any], RLock] = {}
 
-    def __contains__(self, compute: Callable[["Mesh"], Any]) -> bool:
+    def __contains__(self, compute: Callable[[Any], Any]) -> bool:
         return getattr(compute, "computes", compute) in self._known
 
-    def get(self, compute: Callable[["Mesh"], T], mesh: "Mesh") -> T:
+    def get(self, compute: Callable[[M], T], mesh: M) -> T:
         """What `compute` gives of the mesh, computed at the first question."""
         if compute not in self._known:
             with self._busy.setdefault(compute, RLock()):  # two threads may ask at once: one computes
@@ -33,16 +39,16 @@ class Derived:
         found: T = self._known[compute]
         return found
 
-    def hand_over(self, compute: Callable[["Mesh"], T], value: T) -> None:
+    def hand_over(self, compute: Callable[[Any], T], value: T) -> None:
         """Keep what is known already; for constructors of `Mesh`."""
         self._known[getattr(compute, "computes", compute)] = _read_only(value)
 
 
-def once_a_mesh(compute: Callable[["Mesh"], T]) -> Callable[["Mesh"], T]:
+def once_a_mesh(compute: Callable[[M], T]) -> Callable[[M], T]:
     """A function of a mesh, computed once for each; it must not return the mesh itself, which would keep it alive."""
 
     @functools.wraps(compute)
-    def found(mesh: "Mesh") -> T:
+    def found(mesh: M) -> T:
         return mesh.derived.get(compute, mesh)
 
     found.computes = compute  # type: ignore[attr-defined]
