@@ -262,3 +262,13 @@ def test_a_link_to_the_input_is_the_input_and_capitals_are_no_other_format(bolve
 def test_a_verb_is_found_by_what_it_is_called_elsewhere(bolvek):
     assert "Did you mean 'pose'" in bolvek("rotate", "x.stl", expect=2).stderr
     assert "Also looked for as" in bolvek("proof", "-h").stdout
+
+
+def test_long_steps_say_that_they_are_at_work(bolvek, tmp_path, monkeypatch):
+    """Without a terminal a plain line on stderr now and then; stdout holds the record alone."""
+    monkeypatch.setattr("bolvek.cli.base.console.TELL_EVERY_S", 0.02)
+    write_model(tmp_path / "ball.stl", ball(20.0, 0.5))
+    done = bolvek("recast", "ball.stl", "--json", "-")
+    lines = [line for line in done.stderr.splitlines() if line.startswith("bolvek: recast ... ")]
+    assert lines and lines[0].endswith(" s")
+    json.loads(done.stdout)

@@ -1,6 +1,10 @@
 """Text for people: stdout, or stderr when the record goes to stdout."""
 
 import sys
+import threading
+import time
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -12,12 +16,17 @@ if TYPE_CHECKING:
     from bolvek.report.record import Record
 
 
+TELL_EVERY_S, SHOW_EVERY_S = 10.0, 1.0
+"""So often a long step says that it is still at work: a line, or the clock on a terminal."""
+
+
 class Talk:
     """What a run says, and where."""
 
     def __init__(self, json_target: Path | None) -> None:
         self.json_target = json_target
         self._to_stderr = json_target is not None and str(json_target) == "-"
+        self._doing: list[threading.Event] = []
 
     @property
     def console(self) -> "Console":
@@ -31,6 +40,29 @@ class Talk:
         """What is being done right now: on stderr, on a terminal only, wiped by the next line."""
         if sys.stderr.isatty():
             click.echo(f"\r{name} ...\x1b[K\r", err=True, nl=False)
+
+    @contextmanager
+    def during(self, name: str) -> Iterator[None]:
+        """Say on stderr what is being done: on a terminal with a clock, wiped by the next line; else a plain line every
+        ten seconds. Of steps within steps the innermost is told."""
+        terminal, done, begin = sys.stderr.isatty(), threading.Event(), time.perf_counter()
+        self.busy(name)
+
+        def tell() -> None:
+            while not done.wait(SHOW_EVERY_S if terminal else TELL_EVERY_S):
+                if self._doing[-1:] == [done]:
+                    text = f"{name} ... {time.perf_counter() - begin:.0f} s"
+                    click.echo(f"\r{text}\x1b[K\r" if terminal else f"bolvek: {text}", err=True, nl=not terminal)
+
+        self._doing.append(done)
+        teller = threading.Thread(target=tell, daemon=True)
+        teller.start()
+        try:
+            yield
+        finally:
+            done.set()
+            self._doing.remove(done)
+            teller.join()
 
     def step(self, name: str, text: str, seconds: float) -> None:
         """One step with its seconds."""

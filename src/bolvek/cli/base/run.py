@@ -74,9 +74,9 @@ class Steps:
         self._talk, self._loud, self._of, self._texts = talk, loud, of, texts
 
     def __call__(self, name: str, work: Callable[[], T], /) -> T:
-        self._talk.busy(f"{name}{self._of}")
         begin = time.perf_counter()
-        result = work()
+        with self._talk.during(f"{name}{self._of}"):
+            result = work()
         took = time.perf_counter() - begin
         self.seconds[name] = self.seconds.get(name, 0.0) + took
         if self._loud and name in self._texts:
@@ -242,8 +242,8 @@ def _one(
             talk.row(*row)
     done.outputs += [str(path) for path in outcome.outputs]
     if picture is not None and outcome.picture is not None:
-        talk.busy("picture")
-        write_bytes(picture, outcome.picture(), replace=asked.replace)
+        with talk.during("picture"):
+            write_bytes(picture, outcome.picture(), replace=asked.replace)
         if not several:
             talk.row("picture", str(picture))
         done.outputs.append(str(picture))
