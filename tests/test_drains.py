@@ -171,7 +171,7 @@ def test_drain_by_itself_at_the_command_line(bolvek, tmp_path):
     assert "liquid stay" in short.stdout and (tmp_path / "one.stl").exists()
     assert "exists already" in bolvek("drain", "legs.stl", "--auto", expect=3).stderr
     assert "--plugs" not in bolvek("drain", "legs.stl", "--plugs", "x", expect=2).stdout
-    for wrong in (["--auto", "--depth", "2"], ["--auto", "--at", "0,0,0"], ["--at", "0,0,0", "--show", "0,0,1"], []):
+    for wrong in (["--auto", "--blind", "2"], ["--auto", "--at", "0,0,0"], ["--at", "0,0,0", "--show", "0,0,1"], []):
         bolvek("drain", "legs.stl", *wrong, "-o", "w.stl", expect=2)
     assert "holds files" in bolvek("drain", "legs.stl", "--auto", "-o", "w.stl", "--plugs", "plugs", expect=3).stderr
     assert not (tmp_path / "w.stl").exists()

@@ -74,7 +74,7 @@ def legal(option: BoundOption) -> list[str]:
         return [name]
     if name in TEXTS:
         return [name, TEXTS[name]]
-    if option.owner.__name__ == "PlinthSettings" and known.unit == "mm" and name in ("--height", "--margin"):
+    if option.owner.__name__ == "PlinthSettings" and known.unit == "mm" and name in ("--tall", "--around"):
         return [name, "7mm"]
     if known.choices:
         return [name, next(word for word in reversed(known.choices) if word != option.default)]

@@ -167,7 +167,7 @@ def test_as_a_preparer_does(bolvek, tmp_path):
         tmp_path / "lean.stl",
         box((0, 0, 0), (1, 1, 40)).moved(box((0, 0, 0), (1, 1, 40)).vertices @ [[1, 0, 0], [0, 1, 0], [1, 0, 1]]),
     )
-    falls = bolvek("plinth", "lean.stl", "--margin", "1mm", "-o", "falls.stl", expect=1)
+    falls = bolvek("plinth", "lean.stl", "--around", "1mm", "-o", "falls.stl", expect=1)
     assert "falls" in falls.stdout
     bolvek("plinth", "ball.stl", "--sink", "9mm", "-o", "x.stl", expect=2)
     write_model(tmp_path / "open.stl", box().picked(np.arange(10)))

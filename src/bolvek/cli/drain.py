@@ -62,7 +62,7 @@ def parse_numbers(text: str) -> tuple[int, ...]:
     bound("--at", DrainSettings, "drains", type=PLACE, several=True),
     bound("--auto", AutoSettings, "most", metavar="[N]"),
     bound("--diameter", Drain, "diameter_mm", several=True, none="3.5mm; once for all holes, or once a hole"),
-    bound("--depth", Drain, "depth_mm", several=True),
+    bound("--blind", Drain, "depth_mm", several=True),
     bound("--toward", Drain, "toward_mm", type=PLACE, several=True),
     bound("--sides", DrainSettings, "sides"),
     bound("--drain-up", PlaceSettings, "up", default=None, none="0,0,1; with --auto"),
@@ -113,7 +113,7 @@ def command(
     if auto is None and (tried or any(place.values())):
         raise UsageError("--try, --show, --keep-off, --only-within and --drain-up go with --auto")
     if auto is not None and (holes["depth_mm"] or holes["toward_mm"] or len(holes["diameter_mm"]) > 1):
-        raise UsageError("--depth, --toward and a --diameter a hole go with --at")
+        raise UsageError("--blind, --toward and a --diameter a hole go with --at")
     if tried and (output is not None or plugs is not None):
         raise UsageError("--try writes no model; leave out -o and --plugs")
     if sheet is not None and not tried:
@@ -160,7 +160,7 @@ def _by_hand(places: tuple[Any, ...], holes: dict[str, tuple[Any, ...]], printer
         places,
         each("--diameter", holes["diameter_mm"], _DIAMETER_MM),
         each("--toward", holes["toward_mm"], None),
-        each("--depth", holes["depth_mm"], None),
+        each("--blind", holes["depth_mm"], None),
         strict=True,
     )
     return tuple(Drain(*hole, least_skin_mm=least_wall) for hole in each_hole)

@@ -20,8 +20,8 @@ if TYPE_CHECKING:
 @options(
     models_argument,
     bound("--shape", PlinthSettings, "shape"),
-    bound("--height", PlinthSettings, "height_mm"),
-    bound("--margin", PlinthSettings, "margin_mm"),
+    bound("--tall", PlinthSettings, "height_mm"),
+    bound("--around", PlinthSettings, "margin_mm"),
     bound("--sink", PlinthSettings, "sink_mm"),
     bound("--chamfer", PlinthSettings, "chamfer_mm"),
     click.option("--tilt", type=TILT, help="Lean the model first."),
@@ -35,8 +35,8 @@ def command(models: tuple[Path, ...], output: Path | None, tilt: tuple[float, fl
 
     \b
     Examples:
-      bolvek plinth carp.stl --shape round --height 5mm
-      bolvek plinth bust.stl --sink 2mm --margin 3mm --picture bust.png
+      bolvek plinth carp.stl --shape round --tall 5mm
+      bolvek plinth bust.stl --sink 2mm --around 3mm --picture bust.png
     """
     from bolvek.cli.base.run import Run, remade, run
     from bolvek.cli.base.scaled import finding_rows

@@ -166,7 +166,7 @@ def bore_along(
         raise BoreError(
             "open",
             f"{name} meets no cavity: after {length_text(float(leave[0] - entry[0]))} of material it would come out "
-            f"in the open; --depth {through:.2f}mm would bore right through",
+            f"in the open; --blind {through:.2f}mm would bore right through",
         )
     spread = float(leave.max() - leave.min())
     if spread > _MOST_SPREAD * 2 * radius:
