@@ -117,7 +117,7 @@ def test_step_by_step_gives_a_fit_model(bolvek, tmp_path):
         (["hollow", "model.stl", "--wall", "1mm", "--json", "taken.json"], 3, "exists already"),
         (["drain", "model.stl", "--at", "1,2"], 2, "three lengths"),
         (["drain", "model.stl", "--at", "0,0,11"], 4, "meets no cavity"),
-        (["picture", "model.stl", "-o", "x.jpg"], 2, ".png"),
+        (["picture", "model.stl", "-o", "x.jpg"], 3, ".png"),
         (["survey", "model.stl", "--picture", "x.jpg"], 2, "pictures are written as .png"),
         (["slim", "model.stl", "-o", "x.stl", "--ratio", "5"], 2, "--ratio must be more than 0 and at most 1, not 5"),
         (["compare", "model.stl", "model.stl", "--within=-1mm"], 2, "--within must be 0 mm or more"),
