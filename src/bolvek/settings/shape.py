@@ -13,9 +13,9 @@ from bolvek.units import length_text, point_text
 Triple = tuple[float, float, float]
 Ball = tuple[Triple, float]
 
-CELLS, CORE_CELLS = 50_000, 150_000
+CELLS, CORE_CELLS = 30_000, 90_000
 """Lattice cells that the surface of a cavity, and of its core, may take before they get coarser than `FINEST`."""
-FINEST, COARSEST, CORE_COARSEST = 0.25, 0.45, 0.35
+FINEST, COARSEST, CORE_COARSEST = 0.25, 0.45, 0.4
 """Cells as shares of the wall."""
 CELLS_A_WALL = math.sqrt(3.0)
 """A wall must be more than so many cells, the diagonal of one, so that no brick of a lattice holds both its sides."""
