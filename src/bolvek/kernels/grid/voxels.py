@@ -71,6 +71,58 @@ def mark_surface(vertices, faces, begin, end, voxels):
                     voxels[i, j, k] = 1
 
 
+_ABREAST = 16
+
+
+@helper
+def _distance_line(line, out, apex, border):
+    """The lower envelope of the parabolas above one line; False, and nothing in `out`, where none stands on it."""
+    n = len(line)
+    plain = True
+    for q in range(n):
+        plain = plain and (line[q] == 0.0 or line[q] > 1e17)
+    if plain:
+        # all begin at 0, as in the first of three passes: the nearer of the last one and the next
+        last = -1
+        for q in range(n):
+            if line[q] == 0.0:
+                middle = 0 if last < 0 else (last + q) // 2 + 1
+                for i in range(last + 1, middle):
+                    out[i] = (i - last) * (i - last)
+                for i in range(max(middle, last + 1), q + 1):
+                    out[i] = (q - i) * (q - i)
+                last = q
+        if last >= 0:
+            for i in range(last + 1, n):
+                out[i] = (i - last) * (i - last)
+        return last >= 0
+    top = -1
+    for q in range(n):
+        if line[q] > 1e17:
+            continue
+        s = -np.inf
+        while top >= 0:
+            p = apex[top]
+            s = ((line[q] + q * q) - (line[p] + p * p)) / (2.0 * (q - p))
+            if s > border[top]:
+                break
+            top -= 1
+        if top < 0:
+            s = -np.inf
+        top += 1
+        apex[top] = q
+        border[top] = s
+    if top < 0:
+        return False
+    border[top + 1] = np.inf
+    k = 0
+    for i in range(n):
+        while border[k + 1] < i:
+            k += 1
+        out[i] = (i - apex[k]) ** 2 + line[apex[k]]
+    return True
+
+
 @kernel("f4[:,:,:]! i8 i8")
 def distance_lines(squared, begin, end):
     """Exact squared distance transform along axis 1 of squared (A, N, B) float32, in place.
@@ -81,36 +133,27 @@ def distance_lines(squared, begin, end):
     width = squared.shape[2]
     apex = np.empty(n, np.int64)
     border = np.empty(n + 1)
-    line = np.empty(n)
-    for index in range(begin, end):
+    lines = np.empty((_ABREAST, n))
+    made = np.empty((_ABREAST, n))
+    index = begin
+    while index < end:
+        # lines that lie abreast are read and written together: where their values are far apart, memory is the cost
         a = index // width
         b = index % width
+        count = min(_ABREAST, width - b, end - index)
         for i in range(n):
-            line[i] = squared[a, i, b]
-        top = -1
-        for q in range(n):
-            if line[q] > 1e17:
-                continue
-            s = -np.inf
-            while top >= 0:
-                p = apex[top]
-                s = ((line[q] + q * q) - (line[p] + p * p)) / (2.0 * (q - p))
-                if s > border[top]:
-                    break
-                top -= 1
-            if top < 0:
-                s = -np.inf
-            top += 1
-            apex[top] = q
-            border[top] = s
-        if top < 0:
-            continue
-        border[top + 1] = np.inf
-        k = 0
-        for i in range(n):
-            while border[k + 1] < i:
-                k += 1
-            squared[a, i, b] = (i - apex[k]) ** 2 + line[apex[k]]
+            for m in range(count):
+                lines[m, i] = squared[a, i, b + m]
+        stands = False
+        for m in range(count):
+            if _distance_line(lines[m], made[m], apex, border):
+                stands = True
+            else:
+                made[m] = lines[m]
+        for i in range(n if stands else 0):
+            for m in range(count):
+                squared[a, i, b + m] = made[m, i]
+        index += count
 
 
 @kernel("b1[:,:,:] b1 i4[:,:,:]!")
