@@ -402,7 +402,7 @@ def test_prep_mends_first(bolvek, tmp_path, shapes):
     hurt, _ = WOUNDS["hole"](ball(12, 0.9).as_stored(), np.random.default_rng(2))
     hurt, _ = WOUNDS["flipped"](hurt, np.random.default_rng(5))
     write_model(tmp_path / "hurt.stl", hurt)
-    assert "mend --plan" in bolvek("prep", "hurt.stl", "-o", "no.stl", expect=4).stderr
+    assert "'--mend' or '--to-solid'" in bolvek("prep", "hurt.stl", "-o", "no.stl", expect=4).stderr
     done = bolvek("prep", "hurt.stl", "--mend", "--wall", "1.5mm", "-o", "out.stl", "--json", "out.json")
     assert "fit to print" in done.stdout and "mend" in done.stdout
     assert json.loads((tmp_path / "out.json").read_text())["models"][0]["mend"]["verdict"] == "sound"
