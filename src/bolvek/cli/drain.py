@@ -26,7 +26,7 @@ if TYPE_CHECKING:
     from bolvek.mesh import Mesh
     from bolvek.operations.drain import Bore, DrainRecord
 
-_USUAL = -1
+_USUAL = -(2**31)
 """What --auto is when no number follows it."""
 _DIAMETER_MM = 3.5
 
