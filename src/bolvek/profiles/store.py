@@ -11,6 +11,7 @@ from typing import Any, TypeVar
 import platformdirs
 
 from bolvek.errors import FileError, UsageError
+from bolvek.settings.measures import LEAST_DRAIN_MM, LEAST_WALL_MM
 
 KINDS = ("resin", "filament")
 
@@ -164,10 +165,6 @@ def _build(kind: type[P], name: str, table: dict[str, Any], files: tuple[Path, .
             value = (float(numbers[0]), float(numbers[1]), float(numbers[2])) if key == "build_mm" else float(value)
         values[key] = value
     return kind(name=name, **values)
-
-
-LEAST_DRAIN_MM, LEAST_WALL_MM = 1.5, 0.8
-"""Limits where no printer is named: those of a careful small machine."""
 
 
 def limits(printer: str | None) -> tuple[float, float]:

@@ -18,7 +18,7 @@ HABITS = ("stands", "hangs")
 MEASURES = ("overhang", "islands", "support", "height", "contact", "standing", "section", "sealed", "show")
 """What build directions are weighed by."""
 LEAST_DRAIN_MM, LEAST_WALL_MM = 1.5, 0.8
-"""What a way out must let through, and what prints at all, unless a printer says otherwise."""
+"""What a way out must let through, and what prints at all, unless a printer says otherwise: a careful small machine."""
 
 _UP = (0.0, 0.0, 1.0)
 

@@ -6,12 +6,11 @@ from dataclasses import dataclass
 from typing import Literal
 
 from bolvek.settings.describe import Settings, setting
+from bolvek.settings.measures import LEAST_WALL_MM
 
 Triple = tuple[float, float, float]
 Shape = Literal["round", "square", "follow"]
 
-LEAST_WALL_MM = 0.8
-"""Material left around sockets."""
 _FIT = "Of pegs and lips, all around."
 _LEFT = "Thinnest wall that prints: so much is left around sockets."
 

@@ -5,6 +5,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 from bolvek.settings.describe import Settings, setting
+from bolvek.settings.measures import LEAST_WALL_MM
 
 Triple = tuple[float, float, float]
 
@@ -20,7 +21,6 @@ BENEATH = ("solid", "hollow")
 """What is between a relief and its foot."""
 INSIDES = ("fill", "keep-cavities")
 """What becomes of voids that nothing from outside gets into."""
-_PRINTS = 0.8
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -95,7 +95,7 @@ class SolidSettings(Settings):
     guess that is said; slim: what comes out, slimmed (None: as it is)."""
 
     skin_mm: float = setting(1.2, unit="mm", above=0, help="Thickness of what has none.")
-    least_mm: float = setting(_PRINTS, unit="mm", above=0, help="Thinnest wall that prints.")
+    least_mm: float = setting(LEAST_WALL_MM, unit="mm", above=0, help="Thinnest wall that prints.")
     taken_as: str | None = setting(
         None,
         choices=("solid", "skin"),
@@ -129,7 +129,7 @@ class ThickenSettings(Settings):
     blend_mm: float | None = setting(
         None, unit="mm", above=0, help="How far that reaches into the rest.", none="twice the wall"
     )
-    least_mm: float = setting(_PRINTS, unit="mm", above=0, help="What the printer can print.")
+    least_mm: float = setting(LEAST_WALL_MM, unit="mm", above=0, help="What the printer can print.")
 
     def contradictions(self) -> Iterator[str]:
         """One of three ways, and what goes with each."""

@@ -19,8 +19,6 @@ FINEST, COARSEST, CORE_COARSEST = 0.25, 0.45, 0.4
 """Cells as shares of the wall."""
 CELLS_A_WALL = math.sqrt(3.0)
 """A wall must be more than so many cells, the diagonal of one, so that no brick of a lattice holds both its sides."""
-LEAST_SKIN_MM = 0.8
-"""A blind hole leaves so much before its end, unless said otherwise."""
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -127,7 +125,7 @@ class Drain(Settings):
     diameter_mm: float = setting(3.5, unit="mm", above=0, help="Diameter, once for all holes or once a hole.")
     toward_mm: Triple | None = setting(None, help="Point to aim at.", none="square into the surface")
     depth_mm: float | None = setting(None, unit="mm", above=0, help="Length of a blind hole.", none="through the wall")
-    least_skin_mm: float = LEAST_SKIN_MM
+    least_skin_mm: float = LEAST_WALL_MM
 
     def contradictions(self) -> Iterator[str]:
         """It aims at another place than its own."""

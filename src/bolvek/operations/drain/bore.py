@@ -12,7 +12,8 @@ import numpy as np
 from bolvek.arrays import Bools, Floats
 from bolvek.errors import WorkError
 from bolvek.mesh import Mesh
-from bolvek.settings.shape import LEAST_SKIN_MM, Drain
+from bolvek.settings.measures import LEAST_WALL_MM
+from bolvek.settings.shape import Drain
 from bolvek.spatial.frames import across, fibonacci_sphere
 from bolvek.units import length_text, point_text
 
@@ -100,7 +101,7 @@ def bore_along(
     radius: float,
     *,
     depth: float | None = None,
-    skin: float = LEAST_SKIN_MM,
+    skin: float = LEAST_WALL_MM,
     name: str = "the drain",
 ) -> Bore:
     """The bore from outside through `surface` along the unit axis. Raises WorkError with the reason."""
