@@ -15,6 +15,7 @@ from bolvek.errors import UsageError, WorkError
 from bolvek.formats import read_model, write_model
 from bolvek.mesh import Mesh
 from bolvek.operations.mend import mend
+from bolvek.operations.mend.close import caps
 from bolvek.settings.repairs import MendSettings
 from support import assert_sound, ball, box, field
 from wounds import SHAPES, WOUNDS, judge
@@ -527,3 +528,4 @@ def test_a_room_is_not_closed_over_its_furniture():
     assert [left.why[:28] for step in record.steps for left in step.left] == ["a lid would bury 2 parts tha"]
     assert mend(full, MendSettings(close_ends=True, drop_buried=True))[1].verdict == "sound"
     assert mend(room.as_stored(), MendSettings())[1].verdict == "sound"
+    assert caps(full, MendSettings()).topology.open_edges == 4 and caps(room, MendSettings()).topology.sound

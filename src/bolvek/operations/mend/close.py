@@ -148,11 +148,13 @@ def unclosed(mesh: Mesh, asked: MendSettings) -> tuple[Ints, list[Left]]:
 
 
 def caps(mesh: Mesh, asked: MendSettings) -> Mesh:
-    """The mesh with a fill in every opening that is to be closed, whatever it crosses: what encloses does so again, for
-    whoever takes crossings."""
+    """The mesh with a fill in every opening that is to be closed, whatever it crosses, but for lids that would bury
+    others: what encloses does so again, for whoever takes crossings."""
     loops, openings = find_loops(mesh)
-    chosen, _ = choose(mesh, loops, openings, asked)
-    return with_fills(Draft.of(mesh), _first_fills(mesh, chosen, asked)).mesh
+    jobs = _first_fills(mesh, choose(mesh, loops, openings, asked)[0], asked)
+    if not _told_to(asked):
+        jobs = [job for job in jobs if not _buried_by(mesh, job)]
+    return with_fills(Draft.of(mesh), jobs).mesh
 
 
 def _first_fills(mesh: Mesh, loops: Sequence[Loop], asked: MendSettings) -> list[Job]:
