@@ -71,10 +71,14 @@ def test_the_first_lines_help(bolvek, tmp_path):
     write_model(tmp_path / "box.stl", box((0, 0, 0), (2, 2, 2)))
     lines = bolvek("survey", "box.stl").stdout.splitlines()
     assert [line.split()[0] for line in lines[:4]] == ["verdict", "unit", "next", "file"]
-    assert "50.80 mm in inches" in lines[1] and "settle the unit first" in lines[2]
+    assert (
+        "50.80 mm in inches" in lines[1]
+        and "Settle that first" in lines[1]
+        and "bolvek scale box.stl --unit in" in lines[2]
+    )
     write_model(tmp_path / "in.stl", box((0, 0, 0), (20, 20, 20)).turned())
     lines = bolvek("survey", "in.stl", "--isolate", "wrong.obj", expect=1).stdout.splitlines()
-    assert "not sound: inside out" in lines[0] and "'mend --plan' shows" in lines[1]
+    assert "not sound: inside out" in lines[0] and "bolvek mend in.stl  # turns shells" in lines[1]
     assert read_model(tmp_path / "wrong.obj").parts is None and len(read_model(tmp_path / "wrong.obj").mesh.faces) == 12
     write_model(tmp_path / "far.stl", box((5000, 0, 0), (5020, 150, 20)))
     said = bolvek("survey", "far.stl").stdout
@@ -102,12 +106,12 @@ def test_many_files_a_folder_and_a_broken_one(bolvek, workshop):
     assert sum("box.stl" in line for line in lines) == 1
     (broken,) = [line for line in lines if "broken.ply" in line]
     assert broken.startswith("failed") and "promises 9" in broken
-    assert "4 models: 2 faulty, 1 clean, 1 failed" in lines[-1]
+    assert "4 models: 2 not sound, 1 sound, 1 failed" in lines[-1]
     assert "notes.txt" not in done.stdout
-    assert [line.split()[0] for line in lines] == ["clean", "failed", "faulty", "faulty", "total"]
+    assert [line.split()[0] for line in lines] == ["sound", "failed", "not", "not", "total"]
     record = json.loads(bolvek("survey", workshop, "--json", "-", expect=3).stdout)
     assert [Path(m["file"]).name for m in record["models"]] == ["box.stl", "cup.3mf", "finial.obj"]
-    assert Path(record["failed"][0]["file"]).name == "broken.ply" and record["verdict"] == "faulty"
+    assert Path(record["failed"][0]["file"]).name == "broken.ply" and record["verdict"] == "not sound"
     assert {Path(f["file"]).name for f in record["findings"]} == {"cup.3mf", "finial.obj"}
     Record.model_validate(record)
     detailed = bolvek("survey", workshop / "box.stl", workshop / "cup.3mf", "--details", expect=1).stdout

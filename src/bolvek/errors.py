@@ -8,6 +8,11 @@ BolvekError
 What is raised by mistake ends with 70, a run stopped by Ctrl-C with 130.
 """
 
+from typing import TYPE_CHECKING
+
+if TYPE_CHECKING:
+    from bolvek.settings.remedy import Remedy
+
 EXIT_SOUND = 0
 EXIT_FINDINGS = 1
 EXIT_USAGE = 2
@@ -18,9 +23,13 @@ EXIT_STOPPED = 130
 
 
 class BolvekError(Exception):
-    """Root of all deliberate errors; `exit_code` is what the command line returns."""
+    """Root of all deliberate errors; `exit_code` is what the command line returns, `remedies` what would help."""
 
     exit_code = EXIT_WORK
+
+    def __init__(self, text: str = "", *remedies: "Remedy") -> None:
+        super().__init__(text)
+        self.remedies = remedies
 
 
 class UsageError(BolvekError):

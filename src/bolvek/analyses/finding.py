@@ -2,10 +2,12 @@
 
 from dataclasses import dataclass
 
+from bolvek.settings import Remedy
+
 
 @dataclass(frozen=True)
 class Finding:
-    """Something the model falls short in ("fault") or that a preparer should know ("note")."""
+    """Something the model falls short in ("fault") or that a preparer should know ("note"), and what would help."""
 
     code: str
     severity: str
@@ -13,3 +15,4 @@ class Finding:
     text: str
     where_mm: tuple[float, float, float] | None = None
     file: str | None = None
+    remedies: tuple[Remedy, ...] = ()

@@ -54,8 +54,8 @@ def command(old: Path, new: Path, **values: Any) -> None:
             text = f"{far_text(record)}, more than {length_text(within)}"
             findings = (Finding("deviation", "fault", 1, text, where),)
         if within is not None:
-            words = "farther apart than" if far else "within"
-            rows.append(("verdict", f"{words} {length_text(within)}", "bold red" if far else "bold green"))
+            words = f"{verdict}: {'more than' if far else 'within'} {length_text(within)}"
+            rows.append(("verdict", words, "bold red" if far else "bold green"))
         return Outcome(
             model=model,
             sections={"compare": record},

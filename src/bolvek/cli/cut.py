@@ -153,7 +153,7 @@ def _cut(
     if not plan:
         outputs = step("write", lambda: _written(model, made, output, asked))
         names = [str(path) for path in outputs]
-        record = named(record, names[: len(made.lying)], names[-1] if made.pegs is not None else "")
+        record = named(record, settings, names[: len(made.lying)], names[-1] if made.pegs is not None else "")
     verdict = ("planned" if plan else "done") if record.ok else "does not fit"
     rows += [("verdict", verdict, "bold green" if record.ok else "bold red")] if not record.ok else []
     rows += [("plan" if plan else "cut", cut_text(record), "")]

@@ -82,7 +82,7 @@ def run(arguments: list[str]) -> int:
         if "_BOLVEK_COMPLETE" in os.environ:
             cli.main(prog_name="bolvek")
         # not through main(): it would take a closed pipe for a failure
-        with cli.make_context("bolvek", list(arguments)) as context:
+        with cli.make_context("bolvek", list(arguments), obj=tuple(arguments)) as context:
             cli.invoke(context)
     except click.exceptions.Exit as done:
         return done.exit_code
@@ -96,7 +96,11 @@ def run(arguments: list[str]) -> int:
         click.echo(f"bolvek: {named(error, command) if command is not None else error}", err=True)
         return error.exit_code
     except BolvekError as error:
+        from bolvek.cli.base.remedies import commands, first_model, lines
+
         click.echo(f"bolvek: {error}", err=True)
+        for line in lines(commands(error.remedies, arguments, first_model(arguments))):
+            click.echo(f"  {line}", err=True)
         return error.exit_code
     except (KeyboardInterrupt, click.Abort):
         click.echo("bolvek: stopped; nothing was written", err=True)

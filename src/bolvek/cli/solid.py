@@ -124,7 +124,7 @@ def _made_solid(
     done = remade(dataclasses.replace(model, parts=kept), mesh, {"solid": record}, solid_verdict(record), "solid")
     return dataclasses.replace(
         done,
-        verdict="solid" if ok else "not as the file",
+        verdict="sound" if ok else "not as the file",
         ok=ok,
         rows=rows,
         findings=record.findings,

@@ -170,7 +170,7 @@ def _look_at_troubled(folder: Path, tell: Tell, replace: bool) -> None:
         models=sections,
         findings=[f for s in sections if s.judgement for f in s.judgement.findings],
         outputs=outputs,
-        verdict="faulty",
+        verdict="not sound",
         ok=False,
         seconds={"survey": seconds},
     )

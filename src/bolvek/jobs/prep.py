@@ -21,6 +21,7 @@ from bolvek.operations.hollow import HollowRecord, check_hollowable
 from bolvek.operations.mend import MendRecord, mend
 from bolvek.operations.scale import ScaleRecord, scale
 from bolvek.operations.solid import MADE, SolidPlan, SolidRecord, Step, make_solid, plan_solid
+from bolvek.settings import remedy
 from bolvek.settings.measures import ProofSettings
 from bolvek.settings.repairs import SolidSettings
 from bolvek.settings.shape import PrepSettings
@@ -93,7 +94,7 @@ def prep(model: Model, settings: PrepSettings, step: Step = just_do) -> PrepResu
     elif settings.mend is not None:
         asked_of_mend = settings.mend
         mesh, mended, _ = step("mend", lambda: mend(whole, asked_of_mend))
-    advice = "'--to-solid' makes a solid of it" if mended else "'--mend' or '--to-solid' does that first"
+    advice = remedy("", "makes a solid of it first", to_solid=True)
     try:
         solid, _ = step("check", lambda: check_hollowable(mesh, advice))
     except WorkError:

@@ -13,15 +13,17 @@ import numpy as np
 from bolvek.analyses.finding import Finding
 from bolvek.analyses.layers.sections import Stack
 from bolvek.analyses.shells import nest_exactly
-from bolvek.analyses.soundness import find_defects
+from bolvek.analyses.soundness import require_sound
 from bolvek.arrays import Bools, Floats
 from bolvek.errors import WorkError
 from bolvek.kernels.surface.sections import fill_lines
 from bolvek.mesh import Mesh
 from bolvek.operations.fuse.unite import unite
+from bolvek.settings import remedy
 from bolvek.settings.parts import PlinthSettings
+from bolvek.settings.ways_on import SOLID
 from bolvek.spatial.polygons import PolygonError, triangulate
-from bolvek.units import as_triple, length_text, point_text
+from bolvek.units import as_triple, length_text
 
 Triple = tuple[float, float, float]
 
@@ -55,12 +57,7 @@ class PlinthRecord:
 def add_plinth(mesh: Mesh, settings: PlinthSettings) -> tuple[Mesh, PlinthRecord]:
     """A sound mesh on a plinth; faces it does not reach stay as they were. Raises UsageError, WorkError."""
     settings.check()
-    defects = find_defects(mesh)
-    if defects:
-        raise WorkError(
-            f"only sound models get a plinth; this one has {'; '.join(d.text for d in defects)}, first near "
-            f"{point_text(defects[0].where_mm[0])}: 'bolvek mend' or 'bolvek thicken' it first"
-        )
+    require_sound(mesh, "only sound models get a plinth", SOLID)
     s = settings
     if s.sink_mm >= mesh.size[2]:
         raise WorkError(f"sunk by {length_text(s.sink_mm)} nothing of a model {length_text(mesh.size[2])} high is left")
@@ -190,7 +187,9 @@ def _outer(field: Floats, origin: Floats, pixel: float) -> Floats:
     loops = [o.points for o in stack.outlines_at(-stack.floor_mm) if o.closed]
     loops.sort(key=lambda p: -abs(_area(p)))
     if not loops:
-        raise WorkError("the outline of the lowest slice does not close: use --shape round or square")
+        raise WorkError(
+            "the outline of the lowest slice does not close", remedy("", "needs none", PlinthSettings(shape="round"))
+        )
     outline = loops[0] if _area(loops[0]) > 0 else loops[0][::-1]
     return _straightened(outline, _STRAIGHT_MM)
 

@@ -6,9 +6,11 @@ from dataclasses import dataclass
 import numpy as np
 
 from bolvek.analyses.shells import model_volume
-from bolvek.errors import UsageError, WorkError
+from bolvek.errors import WorkError
 from bolvek.mesh import Mesh
+from bolvek.settings import SettingError, remedy
 from bolvek.settings.parts import ScaleSettings
+from bolvek.settings.ways_on import SOLID
 from bolvek.units import as_triple
 
 Triple = tuple[float, float, float]
@@ -42,9 +44,8 @@ def find_factors(meshes: Sequence[Mesh], settings: ScaleSettings) -> Triple:
     if s.fit_mm is not None:
         room = np.array(s.fit_mm) - s.margin_mm * np.array([2.0, 2.0, 1.0])
         if not (room > 0).all():
-            raise UsageError(
-                f"a --margin of {s.margin_mm:g} mm leaves no room in {' x '.join(f'{b:g}' for b in s.fit_mm)} mm"
-            )
+            space = " x ".join(f"{b:g}" for b in s.fit_mm)
+            raise SettingError("ScaleSettings", f"{{margin_mm}} of {s.margin_mm:g} mm leaves no room in {space} mm")
         sizes = np.maximum(boxes[:, 1] - boxes[:, 0], 1e-300)
         factor = float((room / sizes).min())
     elif s.volume_mm3 is not None:
@@ -52,7 +53,9 @@ def find_factors(meshes: Sequence[Mesh], settings: ScaleSettings) -> Triple:
         volume = sum(v for v in volumes if v is not None)
         if None in volumes:
             raise WorkError(
-                "a volume needs a closed, consistently oriented surface; 'bolvek survey' shows what is missing"
+                "a volume needs a closed, consistently oriented surface",
+                remedy("survey", "shows what is missing"),
+                SOLID,
             )
         if not volume > 0:
             raise WorkError("the model encloses no volume to scale")

@@ -21,6 +21,7 @@ from bolvek.kernels.surface.fairing import filter_normals, follow_normals
 from bolvek.mesh import Mesh
 from bolvek.mesh.topology import CROWDED, OPEN
 from bolvek.operations.slim import deviations
+from bolvek.settings import remedy
 from bolvek.settings.measures import WallSettings
 from bolvek.settings.repairs import Region, SmoothSettings
 from bolvek.spatial.parallel import run_ranges
@@ -62,7 +63,7 @@ def smooth(mesh: Mesh, settings: SmoothSettings) -> tuple[Mesh, SmoothRecord]:
     settings.check()
     free = _free(mesh, settings.within)
     if not free.any():
-        raise WorkError("nothing to smooth: no vertex lies within what --region names, rims aside")
+        raise WorkError("nothing to smooth: no vertex lies in the regions named, rims aside")
     wanted, at_limit = _calmed(mesh, free, settings)
     result, put_back = _uncrossed(mesh, mesh.moved(_rounded(mesh, wanted)), free)
     result, thin_kept = _not_thinned(mesh, result, settings)
@@ -71,8 +72,9 @@ def smooth(mesh: Mesh, settings: SmoothSettings) -> tuple[Mesh, SmoothRecord]:
     moved = (result.vertices != mesh.vertices).any(axis=1)
     found = []
     if at_limit > 0.05 * free.sum():
-        text = f"{at_limit:,} of {int(free.sum()):,} vertices would have gone farther: a larger --within calms more"
-        found.append(Finding("at_limit", "note", at_limit, text))
+        text = f"{at_limit:,} of {int(free.sum()):,} vertices would have gone farther"
+        ways = (remedy("", "calms more", SmoothSettings(most_mm=2 * settings.most_mm)),)
+        found.append(Finding("at_limit", "note", at_limit, text, remedies=ways))
     if put_back:
         text = f"{count_text(put_back, 'vertex', 'vertices')} left as they were: their faces would have crossed others"
         found.append(Finding("put_back", "note", put_back, text))

@@ -13,7 +13,9 @@ from bolvek.arrays import Ints, Ints32
 from bolvek.errors import WorkError
 from bolvek.formats.soup import Parts
 from bolvek.mesh import Mesh
+from bolvek.settings import remedy
 from bolvek.settings.parts import SplitSettings
+from bolvek.settings.ways_on import MENDS
 from bolvek.units import as_triple, count_text
 
 Triple = tuple[float, float, float]
@@ -66,7 +68,9 @@ def split(mesh: Mesh, parts: Parts | None, settings: SplitSettings) -> tuple[Spl
     by = settings.by or ("name" if parts is not None else "part")
     if by == "name":
         if parts is None:
-            raise WorkError("the file has no names of parts: leave out --into name to split by what hangs together")
+            raise WorkError(
+                "the file has no names of parts", remedy("", "splits by what hangs together", SplitSettings(by="part"))
+            )
         owner: Ints = parts.part.astype(np.int64)
     else:
         owner = _part_of(mesh)
@@ -76,9 +80,15 @@ def split(mesh: Mesh, parts: Parts | None, settings: SplitSettings) -> tuple[Spl
         small = numbers[_longest(mesh, owner) < settings.least_mm]
     kept = np.setdiff1d(numbers, small)
     if not len(kept):
-        raise WorkError(f"no part is left: all {count_text(len(numbers), 'part')} are shorter than --least-size")
+        raise WorkError(
+            f"no part is left: {count_text(len(numbers), 'part')}, all shorter than {settings.least_mm:g} mm"
+        )
     if len(kept) > MOST_PARTS:
-        raise WorkError(f"{len(kept):,} parts are too many for files of their own: --least-size leaves small ones out")
+        least = float(np.sort(_longest(mesh, owner)[kept])[-MOST_PARTS])
+        raise WorkError(
+            f"{len(kept):,} parts are too many for files of their own",
+            remedy("", "leaves small ones out", SplitSettings(least_mm=least)),
+        )
     chosen = [(int(k), mesh.picked(owner == k)) for k in kept]
     chosen.sort(key=lambda item: (-_weight(item[1]), item[0]))
     if settings.largest:
@@ -89,12 +99,13 @@ def split(mesh: Mesh, parts: Parts | None, settings: SplitSettings) -> tuple[Spl
     written = sum(len(part.faces) for _, part in chosen) + (len(strays.faces) if strays is not None else 0)
     found = []
     if len(small) and strays is None:
-        text = f"{count_text(len(small), 'part')} shorter than {settings.least_mm:g} mm left out; --gather keeps them"
-        found.append(Finding("strays_left_out", "note", len(small), text))
+        text = f"{count_text(len(small), 'part')} shorter than {settings.least_mm:g} mm left out"
+        ways = (remedy("", "keeps them in one file", SplitSettings(gather=True)),)
+        found.append(Finding("strays_left_out", "note", len(small), text, remedies=ways))
     loose = sum(1 for part in told if not part.closed)
     if loose:
-        text = f"{count_text(loose, 'part')} not closed: 'bolvek mend' closes what is a hole"
-        found.append(Finding("open_parts", "note", loose, text))
+        text = f"{count_text(loose, 'part')} not closed"
+        found.append(Finding("open_parts", "note", loose, text, remedies=(replace(MENDS, anew=True),)))
     record = SplitRecord(
         by=by,
         parts=told,

@@ -1,36 +1,30 @@
-"""Classes of findings as people are told and shown them: name, colour, what to do."""
+"""Classes of findings as people are told and shown them: name and colour."""
 
 from dataclasses import dataclass
 
 
 @dataclass(frozen=True)
 class DrawnClass:
-    """name: in a list; colour: in pictures (hex); advice: what to do about it; layer: what is painted later covers
+    """name: in a list; colour: in pictures (hex); layer: what is painted later covers
     what is painted before, 0 is not painted."""
 
     name: str
     colour: str = "#111111"
-    advice: str = ""
     layer: int = 0
 
 
 CLASSES = {
     "open_edges": DrawnClass("open edges", "#d55e00"),
-    "nonmanifold_edges": DrawnClass("non-manifold edges", "#6a3d9a", "'mend' takes apart what meets there"),
-    "badly_oriented_edges": DrawnClass("flipped faces", "#0072b2", "'mend' turns the flipped faces"),
+    "nonmanifold_edges": DrawnClass("non-manifold edges", "#6a3d9a"),
+    "badly_oriented_edges": DrawnClass("flipped faces", "#0072b2"),
     "flipped_faces": DrawnClass("flipped faces", "#0072b2", layer=5),
-    "inside_out": DrawnClass("inside out", "#5b9bd5", "'mend' turns shells that are inside out", layer=1),
-    "twin_faces": DrawnClass("twin faces", "#cc79a7", "'mend' takes the copies out", layer=7),
-    "self_intersections": DrawnClass(
-        "crossing faces",
-        "#e69f00",
-        "'mend' makes small places anew; what goes further is for 'recast'",
-        layer=6,
-    ),
+    "inside_out": DrawnClass("inside out", "#5b9bd5", layer=1),
+    "twin_faces": DrawnClass("twin faces", "#cc79a7", layer=7),
+    "self_intersections": DrawnClass("crossing faces", "#e69f00", layer=6),
     "hidden_faces": DrawnClass("hidden faces", "#56b4e9", layer=2),
-    "buried": DrawnClass("buried shells", "#56b4e9", "'mend --drop-buried' takes them out"),
-    "flat_faces": DrawnClass("faces without area", "#111111", "'mend' takes them out"),
-    "split_vertices": DrawnClass("touching fans", "#111111", "'mend' draws the fans apart"),
+    "buried": DrawnClass("buried shells", "#56b4e9"),
+    "flat_faces": DrawnClass("faces without area", "#111111"),
+    "split_vertices": DrawnClass("touching fans", "#111111"),
     "slivers": DrawnClass("slivers", "#111111", layer=8),
     "strays": DrawnClass("strays", "#009e73", layer=3),
     "knife_edges": DrawnClass("knife edges", "#f0e442", layer=4),

@@ -34,6 +34,7 @@ from bolvek.operations.smooth import SmoothRecord
 from bolvek.operations.solid import SolidPlan, SolidRecord
 from bolvek.operations.split import JoinRecord, SplitRecord
 from bolvek.operations.thicken import ThickenRecord
+from bolvek.settings import Remedy
 
 Triple = tuple[float, float, float]
 
@@ -51,7 +52,7 @@ class Try(BaseModel):
 
 
 class ModelSection(BaseModel):
-    """One model: what it is now, and a section for every measure or operation it went through."""
+    """One model: what it is now, what to do next, and a section for every measure or operation it went through."""
 
     file: str
     format: str
@@ -60,6 +61,7 @@ class ModelSection(BaseModel):
     triangles: int
     vertices: int
     warnings: list[str]
+    next: list[Remedy] = []
     survey: Survey | None = None
     judgement: Judgement | None = None
     walls: WallRecord | None = None
@@ -102,9 +104,9 @@ VERDICTS = (
     "done",
     "written",
     "worse",
-    "clean",
-    "faulty",
     "sound",
+    "sound with faults",
+    "no fault found",
     "buried shells",
     "closed but crossing",
     "open",
@@ -124,7 +126,6 @@ VERDICTS = (
     "needs support",
     "layers clear",
     "layers in trouble",
-    "solid",
     "not as the file",
     "liquid stays",
     "planned",

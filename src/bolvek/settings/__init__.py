@@ -4,5 +4,6 @@ A floor of its own that knows units and errors only, so that help needs no numbe
 """
 
 from bolvek.settings.describe import Setting, SettingError, Settings, described, setting
+from bolvek.settings.remedy import Remedy, remedy
 
-__all__ = ["Setting", "SettingError", "Settings", "described", "setting"]
+__all__ = ["Remedy", "Setting", "SettingError", "Settings", "described", "remedy", "setting"]

@@ -23,6 +23,10 @@ INSIDES = ("fill", "keep-cavities")
 """What becomes of voids that nothing from outside gets into."""
 
 
+SKIN_MM = 1.2
+"""The thickness given to what has none, where nobody says another."""
+
+
 @dataclass(frozen=True, kw_only=True)
 class MendSettings(Settings):
     """What to do, and how far to go. Lengths in mm.
@@ -94,7 +98,7 @@ class SolidSettings(Settings):
     are lids that are missing, "skin": they are rims of skins; None: skins, where nothing in the file tells, as a
     guess that is said; slim: what comes out, slimmed (None: as it is)."""
 
-    skin_mm: float = setting(1.2, unit="mm", above=0, help="Thickness of what has none.")
+    skin_mm: float = setting(SKIN_MM, unit="mm", above=0, help="Thickness of what has none.")
     least_mm: float = setting(LEAST_WALL_MM, unit="mm", above=0, help="Thinnest wall that prints.")
     taken_as: str | None = setting(
         None,

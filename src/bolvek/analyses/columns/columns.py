@@ -108,7 +108,7 @@ def make_columns(mesh: Mesh, up: Triple = (0.0, 0.0, 1.0), pixel_mm: float | Non
     frame = frame_of(up)
     pixel = pixel_for(mesh, up) if pixel_mm is None else pixel_mm
     if not 0 < pixel < np.inf:
-        raise UsageError(f"--pixel must be above 0, not {pixel:g}")
+        raise UsageError(f"pixels must be wider than 0 mm, not {pixel:g}")
     flat = mesh.vertices @ frame.T
     low = flat.min(axis=0) if len(flat) else np.zeros(3)
     size = flat.max(axis=0) - low if len(flat) else np.zeros(3)

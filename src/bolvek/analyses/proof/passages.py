@@ -6,6 +6,8 @@ from dataclasses import replace
 from bolvek.analyses.cavities import Cavities, Chamber, NeckWays
 from bolvek.analyses.cavities.rooms import POCKET_SHARE
 from bolvek.analyses.finding import Finding
+from bolvek.settings import remedy
+from bolvek.settings.measures import ProofSettings
 from bolvek.units import length_text, point_text, volume_text
 
 _TOLD = 8
@@ -42,9 +44,11 @@ def judge_ways(ways: NeckWays, cavities: Cavities) -> list[Finding]:
     if not ways.judged:
         text = (
             f"ways out could not be judged: on a model of this size the lattice is {length_text(ways.cell_mm)}, "
-            f"rooms narrower than {length_text(ways.narrowest_room_mm)} are not seen; use a wider --least-drain"
+            f"rooms narrower than {length_text(ways.narrowest_room_mm)} are not seen"
         )
-        found.append(Finding("ways_unjudged", "fault", 1, text))
+        wider = ProofSettings(least_drain_mm=float(f"{1.05 * ways.narrowest_room_mm:.2g}"))
+        ways_told = (remedy("", "judges wider ways", wider),)
+        found.append(Finding("ways_unjudged", "fault", 1, text, remedies=ways_told))
     rest = chambers[_TOLD:]
     if rest:
         total = volume_text(sum(c.volume_mm3 for c in rest))

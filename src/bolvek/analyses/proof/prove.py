@@ -17,7 +17,9 @@ from bolvek.analyses.proof.wall import measure_wall
 from bolvek.analyses.shells import Shells, nest_exactly
 from bolvek.analyses.soundness import Defect, find_defects
 from bolvek.mesh import Mesh
+from bolvek.settings import remedy
 from bolvek.settings.measures import ProofSettings
+from bolvek.settings.repairs import ThickenSettings
 from bolvek.spatial.parallel import side_by_side
 from bolvek.units import length_text, point_text
 
@@ -227,8 +229,9 @@ def _wall_findings(wall: Wall | None, settings: ProofSettings, rooms: bool, made
         more = f", {wall.thin_spots:,} places in all" if wall.thin_spots > 1 else ""
         text = f"the wall is {length_text(wall.min_mm)} at its thinnest, at {point_text(wall.where_mm)}, "
         if made_none:
-            text += f"{length_text(asked)} is the least that prints{more}: 'thicken --least-wall' makes it as thick"
-            found.append(Finding("own_wall_thin", "note", wall.thin_spots, f"the model's own: {text}", wall.where_mm))
+            text = f"the model's own: {text}{length_text(asked)} is the least that prints{more}"
+            ways = (remedy("thicken", "makes it as thick", ThickenSettings(at_least_mm=asked)),)
+            found.append(Finding("own_wall_thin", "note", wall.thin_spots, text, wall.where_mm, remedies=ways))
         else:
             text += f"{length_text(asked)} were asked for{more}"
             found.append(Finding("wall_thin", "fault", wall.thin_spots, text, wall.where_mm))

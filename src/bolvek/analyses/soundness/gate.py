@@ -3,6 +3,7 @@
 from bolvek.analyses.soundness.defects import Defect, find_defects
 from bolvek.errors import WorkError
 from bolvek.mesh import Mesh
+from bolvek.settings import Remedy
 from bolvek.units import point_text
 
 
@@ -16,6 +17,14 @@ def pass_gate(mesh: Mesh, what: str) -> Mesh:
                 f"{point_text(defects[0].where_mm[0])}; nothing was written"
             )
     return mesh
+
+
+def require_sound(mesh: Mesh, only: str, *remedies: Remedy) -> None:
+    """Raise WorkError where a mesh has defects; only: what is for sound models, as "only sound models are cut"."""
+    defects = find_defects(mesh)
+    if defects:
+        told = "; ".join(d.text for d in defects)
+        raise WorkError(f"{only}; this one has {told}, first near {point_text(defects[0].where_mm[0])}", *remedies)
 
 
 def made_worse(before: Mesh, after: Mesh) -> tuple[Defect, ...]:

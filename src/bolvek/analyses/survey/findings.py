@@ -90,7 +90,7 @@ def find_notes(s: Survey, bent: int, doubt: str) -> list[Finding]:
         (
             "off_origin",
             int(off > OFF_ORIGIN_MM),
-            f"it stands {off / 1000:.3g} m off the origin: 'pose --centre --drop' brings it to the bed",
+            f"it stands {off / 1000:.3g} m off the origin",
         ),
         (
             "cracks",

@@ -5,7 +5,9 @@ from dataclasses import dataclass
 from bolvek.analyses.finding import Finding
 from bolvek.analyses.survey.findings import find_faults, find_notes
 from bolvek.analyses.survey.record import Survey
+from bolvek.analyses.survey.remedies import remedies_of
 from bolvek.formats.soup import Polygons
+from bolvek.settings import Remedy
 from bolvek.units import MILLIMETRES, UNIT_NAMES, length_text
 
 SMALL_MM, PLAUSIBLE_MM, HUGE_MM = 10.0, (10.0, 500.0), 2000.0
@@ -34,16 +36,19 @@ class UnitGuess:
 
 @dataclass(frozen=True)
 class Judgement:
-    """Findings, the answers they lead to, and the units the size smells of."""
+    """The verdict ("sound", "sound with faults", "not sound", "no fault found" of what is neither), findings, the
+    answers they lead to, the units the size smells of, and what to do now, the most important first."""
 
+    verdict: str
     findings: tuple[Finding, ...]
     purposes: tuple[Purpose, ...]
     units: tuple[UnitGuess, ...]
+    remedies: tuple[Remedy, ...]
 
     @property
-    def verdict(self) -> str:
-        """ "clean" when nothing is a fault."""
-        return "faulty" if any(f.severity == "fault" for f in self.findings) else "clean"
+    def ok(self) -> bool:
+        """Whether nothing is a fault."""
+        return all(f.severity != "fault" for f in self.findings)
 
 
 def judge(survey: Survey, polygons: Polygons | None = None, *, unit: str = "mm") -> Judgement:
@@ -54,7 +59,12 @@ def judge(survey: Survey, polygons: Polygons | None = None, *, unit: str = "mm")
     guesses = guess_units(max(survey.size_mm), unit)
     doubt = unit_doubt(max(survey.size_mm), guesses)
     found = [*find_faults(survey), *find_notes(survey, polygons.bent if polygons else 0, doubt)]
-    return Judgement(tuple(found), _purposes(survey, {f.code for f in found}), guesses)
+    faults = any(f.severity == "fault" for f in found)
+    words = (
+        ("sound with faults" if faults else "sound") if survey.sound else "not sound" if faults else "no fault found"
+    )
+    ways = remedies_of(survey, found, [g.unit for g in guesses])
+    return Judgement(words, tuple(found), _purposes(survey, {f.code for f in found}), guesses, tuple(ways))
 
 
 def _purposes(s: Survey, codes: set[str]) -> tuple[Purpose, ...]:

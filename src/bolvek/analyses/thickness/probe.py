@@ -14,6 +14,7 @@ from bolvek.arrays import Bools, Floats, Ints, Ints32
 from bolvek.errors import WorkError
 from bolvek.kernels.tree import balls as kernels
 from bolvek.mesh import Mesh
+from bolvek.settings import remedy
 from bolvek.spatial.parallel import run_ranges
 
 FACING_DEG, SQUARE_DEG = 45.0, 20.0
@@ -64,7 +65,7 @@ def check_solid(mesh: Mesh) -> None:
     points = (points - points.mean(axis=0)) / mesh.size.max()
     across = np.linalg.eigh(points.T @ points)[1][:, 0]  # the direction of least spread
     if not float(np.ptp(points @ across)) > FLAT_SHARE:
-        raise WorkError("the model is flat: it has no thickness in one direction; 'bolvek survey' shows what it is")
+        raise WorkError("the model is flat: it has no thickness in one direction", remedy("survey", "shows what it is"))
 
 
 def measure(

@@ -16,12 +16,14 @@ from bolvek.analyses.finding import Finding
 from bolvek.cli.base.console import Talk
 from bolvek.cli.base.kernels import prepare_kernels
 from bolvek.cli.base.options import Asked
+from bolvek.cli.base.remedies import commands, in_short, lines
 from bolvek.cli.base.targets import check_targets, outputs_for
 from bolvek.errors import EXIT_FINDINGS, EXIT_SOUND, EXIT_STOPPED, BolvekError, UsageError, WorkError
 from bolvek.formats import Model, Parts, read_model, write_model
 from bolvek.formats.safe import Written, check_suffix, write_bytes
 from bolvek.jobs.files import expand
 from bolvek.report.words.files import model_text, written_text
+from bolvek.settings import Remedy
 from bolvek.units import count_text
 
 if TYPE_CHECKING:
@@ -38,8 +40,8 @@ class Outcome:
     """What a verb found in a model, or made of it.
 
     model: as read, with the mesh that it has now; sections: those of the record; line: all in one line, where it is
-    one of many; rows: everything, where it is alone; picture: draws it; outputs: files that the work wrote itself;
-    volume_mm3: counted together where told.
+    one of many; rows: everything, where it is alone; remedies: what to do now, beside those of findings; picture: draws
+    it; outputs: files that the work wrote itself; volume_mm3: counted together where told.
     """
 
     model: Model
@@ -49,6 +51,7 @@ class Outcome:
     ok: bool = True
     rows: Sequence[Row] = ()
     findings: tuple[Finding, ...] = ()
+    remedies: tuple[Remedy, ...] = ()
     picture: Callable[[], bytes] | None = None
     outputs: Sequence[Path] = ()
     volume_mm3: float | None = None
@@ -201,11 +204,11 @@ def _run_all(how: Run, files: list[Path], targets: list[Path], asked: Asked, tal
         except BolvekError as error:
             if not several:
                 raise
-            _failed(talk, done, file, error)
+            _failed(talk, done, file, error, how.verb)
         except MemoryError:
             if not several:
                 raise
-            _failed(talk, done, file, WorkError("there is not enough memory for this on this machine"))
+            _failed(talk, done, file, WorkError("there is not enough memory for this on this machine"), how.verb)
         else:
             done.triangles += len(outcome.model.mesh.faces)
             done.judged.append(_Judged(outcome.verdict, outcome.ok, outcome.findings, outcome.volume_mm3))
@@ -237,8 +240,9 @@ def _one(
         written = f"; to {target}"
         done.outputs.append(str(target))
     picture = target if how.suffix == ".png" else asked.picture_target
+    ways = _ways(outcome, target if written else None)
     if not several or asked.details:
-        for row in outcome.rows:
+        for row in _verdict_first(outcome, ways):
             talk.row(*row)
     done.outputs += [str(path) for path in outcome.outputs]
     if picture is not None and outcome.picture is not None:
@@ -249,14 +253,30 @@ def _one(
         done.outputs.append(str(picture))
     if several and not asked.details:
         mark = "green" if outcome.ok else "red"
-        talk.row(outcome.verdict, f"{model.path}: {outcome.line}{written}", mark=mark)
+        first = f"; {in_short(ways, how.verb)}" if ways and not outcome.ok else ""
+        talk.row(outcome.verdict, f"{model.path}: {outcome.line}{written}{first}", mark=mark)
     elif not how.writes and how.suffix is None:
         talk.row("took", ", ".join(f"{name} {seconds:.2f} s" for name, seconds in step.seconds.items()), "dim")
     if asked.json_target is not None:
         from bolvek.report.record import model_section  # the record's schema takes half a second to import
 
-        done.sections.append(model_section(outcome.model, outcome.model.mesh, **outcome.sections))
+        done.sections.append(model_section(outcome.model, outcome.model.mesh, next=ways, **outcome.sections))
     return outcome
+
+
+def _ways(outcome: Outcome, made: Path | None) -> list[Remedy]:
+    """What to do now, as commands; faults before notes."""
+    ordered = sorted(outcome.findings, key=lambda f: f.severity != "fault")
+    found = [*outcome.remedies, *(one for f in ordered for one in f.remedies)]
+    arguments = click.get_current_context().find_root().obj or ()
+    return commands(found, arguments, str(outcome.model.path), str(made or ""))
+
+
+def _verdict_first(outcome: Outcome, ways: list[Remedy]) -> list[Row]:
+    """The rows of one model: the verdict and what speaks against its unit, what to do now, everything else."""
+    head = [row for row in outcome.rows if row[0] in ("verdict", "unit")]
+    rest = [row for row in outcome.rows if row[0] not in ("verdict", "unit")]
+    return [*head, *(("next", line, "bold") for line in lines(ways)), *rest]
 
 
 def _write(target: Path, mesh: "Mesh", parts: Parts | None, asked: Asked) -> tuple[Path, Written]:
@@ -281,8 +301,10 @@ def _gated(how: Run, outcome: Outcome, before: "Mesh | None", target: Path, aske
     return outcome
 
 
-def _failed(talk: Talk, done: _Done, file: Path, error: BolvekError) -> None:
+def _failed(talk: Talk, done: _Done, file: Path, error: BolvekError, verb: str) -> None:
     text = str(error).removeprefix(f"{file}: ").removeprefix(f"{file} ")
+    if first := in_short(error.remedies, verb):
+        text += f"; {first}"
     talk.row("failed", f"{file}: {text}", mark="red")
     done.failed.append((file, error))
 

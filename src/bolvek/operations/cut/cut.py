@@ -7,9 +7,9 @@ import numpy as np
 
 from bolvek.analyses.deviation import matching_faces
 from bolvek.analyses.shells import nest_exactly
-from bolvek.analyses.soundness import find_defects
+from bolvek.analyses.soundness import require_sound
 from bolvek.arrays import Floats
-from bolvek.errors import UsageError, WorkError
+from bolvek.errors import UsageError
 from bolvek.mesh import Mesh
 from bolvek.operations.cut.contacts import meetings
 from bolvek.operations.cut.lip import with_lips
@@ -17,7 +17,8 @@ from bolvek.operations.cut.pegs import Pegs
 from bolvek.operations.cut.planes import Piece, cut_apart
 from bolvek.operations.cut.record import CutRecord, CutSettings, Lip, Peg, PieceRecord, findings_of
 from bolvek.operations.pose import turn_onto
-from bolvek.units import as_triple, point_text
+from bolvek.settings.ways_on import SOLID
+from bolvek.units import as_triple
 
 Triple = tuple[float, float, float]
 _DOWN = np.array([0.0, 0.0, -1.0])
@@ -41,13 +42,8 @@ def cut(mesh: Mesh, settings: CutSettings) -> tuple[CutUp, CutRecord]:
     """
     settings.check()
     if not settings.planes:
-        raise UsageError("nothing to cut: the model fits as it is, or name a plane with --plane")
-    defects = find_defects(mesh)
-    if defects:
-        raise WorkError(
-            f"only sound models are cut; this one has {'; '.join(d.text for d in defects)}, first near "
-            f"{point_text(defects[0].where_mm[0])}: 'bolvek mend' or 'bolvek fuse' it first"
-        )
+        raise UsageError("nothing to cut: the model fits as it is, and no plane was named")
+    require_sound(mesh, "only sound models are cut", SOLID)
     pieces = cut_apart(mesh, settings.planes)
     plain = sum(piece.mesh.volume for piece in pieces)
     met = meetings(pieces, settings.planes)
@@ -94,10 +90,11 @@ def cut(mesh: Mesh, settings: CutSettings) -> tuple[CutUp, CutRecord]:
     return CutUp(pieces, lying, loose), record
 
 
-def named(record: CutRecord, files: list[str], peg_file: str) -> CutRecord:
+def named(record: CutRecord, settings: CutSettings, files: list[str], peg_file: str) -> CutRecord:
     """The record with the files that pieces and loose pegs went to."""
     pieces = tuple(replace(p, file=file) for p, file in zip(record.pieces, files, strict=True))
-    return replace(record, pieces=pieces, peg_file=peg_file)
+    found = findings_of(settings, pieces, record.contacts, record.lips)
+    return replace(record, pieces=pieces, peg_file=peg_file, findings=found)
 
 
 def _fits(mesh: Mesh, room: Triple) -> bool:

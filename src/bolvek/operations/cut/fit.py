@@ -26,7 +26,7 @@ def room_within(build_mm: Triple, margin_mm: float) -> Triple:
     """A printer's space less a margin on every side but the bed's. Raises UsageError where none is left."""
     width, depth, height = build_mm[0] - 2 * margin_mm, build_mm[1] - 2 * margin_mm, build_mm[2] - margin_mm
     if not (margin_mm >= 0 and min(width, depth, height) > 0):
-        raise UsageError(f"a --margin of {margin_mm:g} mm leaves no room in {size_text(build_mm)}")
+        raise UsageError(f"a margin of {margin_mm:g} mm leaves no room in {size_text(build_mm)}")
     return width, depth, height
 
 

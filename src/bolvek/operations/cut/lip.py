@@ -55,9 +55,7 @@ def with_lips(
             )
         )
     if not lips:
-        raise WorkError(
-            "no lip fits anywhere: no cut goes through a room of the model; pegs hold solid pieces (--pegs)"
-        )
+        raise WorkError("no lip fits anywhere: no cut goes through a room of the model; pegs hold solid pieces")
     return pieces, tuple(lips)
 
 

@@ -67,7 +67,7 @@ class Pegs:
         if not self.planned:
             largest = max(self.contacts, key=lambda c: c.area_mm2, default=None)
             reason = largest.reason if largest is not None else "the pieces do not meet"
-            raise WorkError(f"no peg fits anywhere: {reason}; a hollow model can have a lip instead (--lip)")
+            raise WorkError(f"no peg fits anywhere: {reason}; a hollow model can have a lip instead")
 
     def _chosen(self, number: int) -> tuple[list[Planned], str]:
         """Pegs of a meeting, and why there are not as many as asked."""

@@ -1,10 +1,11 @@
 """What is asked of a cut, and what it made."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from bolvek.analyses.finding import Finding
 from bolvek.operations.cut.planes import Plane
 from bolvek.settings.parts import LipSettings, PegSettings
+from bolvek.settings.ways_on import SPLITS
 from bolvek.units import count_text, length_text
 
 Triple = tuple[float, float, float]
@@ -137,8 +138,9 @@ def findings_of(
             found.append(Finding("pegs_missing", "note", s.pegs.count - c.pegs, text, c.where_mm))
     for p in pieces:
         if p.bodies > 1:
-            text = f"piece {p.number} is {count_text(p.bodies, 'body', 'bodies')}: 'bolvek split' makes files of them"
-            found.append(Finding("piece_apart", "note", p.bodies, text))
+            text = f"piece {p.number} is {count_text(p.bodies, 'body', 'bodies')}"
+            ways = (replace(SPLITS, model=p.file),)
+            found.append(Finding("piece_apart", "note", p.bodies, text, remedies=ways))
     total = sum(p.volume_mm3 for p in pieces)
     for p in pieces:
         if p.volume_mm3 < 1e-3 * total:

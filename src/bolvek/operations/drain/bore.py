@@ -12,6 +12,7 @@ import numpy as np
 from bolvek.arrays import Bools, Floats
 from bolvek.errors import WorkError
 from bolvek.mesh import Mesh
+from bolvek.settings import Remedy, remedy
 from bolvek.settings.measures import LEAST_WALL_MM
 from bolvek.settings.shape import Drain
 from bolvek.spatial.frames import across, fibonacci_sphere
@@ -27,8 +28,8 @@ _LEAST_COSINE = 0.15  # a hole flatter to the surface than this has no mouth to 
 class BoreError(WorkError):
     """A hole that cannot be cut; `kind` is a word for counting."""
 
-    def __init__(self, kind: str, text: str) -> None:
-        super().__init__(text)
+    def __init__(self, kind: str, text: str, *remedies: Remedy) -> None:
+        super().__init__(text, *remedies)
         self.kind = kind
 
 
@@ -67,7 +68,7 @@ def plan_bore(mesh: Mesh, drain: Drain) -> Bore:
         axis = -_mean_normal(mesh, surface, radius)
     length = float(np.linalg.norm(axis))
     if not length > 0:
-        raise WorkError(f"{here}: the surface has no clear direction there; give one with --toward X,Y,Z")
+        raise WorkError(f"{here}: the surface has no clear direction there; name the point to aim at")
     depth, skin = drain.depth_mm, drain.least_skin_mm
     return bore_along(mesh, surface, axis / length, radius, depth=depth, skin=skin, name=here)
 
@@ -167,14 +168,15 @@ def bore_along(
         raise BoreError(
             "open",
             f"{name} meets no cavity: after {length_text(float(leave[0] - entry[0]))} of material it would come out "
-            f"in the open; --blind {through:.2f}mm would bore right through",
+            "in the open",
+            remedy("", "would bore right through", blind=f"{through:.2f}mm"),
         )
     spread = float(leave.max() - leave.min())
     if spread > _MOST_SPREAD * 2 * radius:
         raise BoreError(
             "along",
             f"{name} would run along a wall: it ends {length_text(spread)} deeper on one side than on the other; "
-            "aim it more squarely with --toward X,Y,Z",
+            "aim it more squarely at a point within",
         )
     end = float(leave.max()) + 0.3 * radius + 0.05
     _check_room(along, end, name)

@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from bolvek.analyses.soundness import find_defects
+from bolvek.analyses.soundness import find_defects, require_sound
 from bolvek.arrays import Floats, Ints32
 from bolvek.errors import WorkError
 from bolvek.mesh import Mesh
@@ -10,6 +10,7 @@ from bolvek.operations.convex import TooClose, prism, subtract_and_trace
 from bolvek.operations.drain.bore import Bore, plan_bore
 from bolvek.operations.drain.record import BoreRecord, DrainRecord
 from bolvek.settings.shape import DrainSettings
+from bolvek.settings.ways_on import SOLID
 from bolvek.units import point_text
 
 Point = tuple[float, float, float]
@@ -32,12 +33,7 @@ def drain(mesh: Mesh, settings: DrainSettings) -> tuple[Mesh, DrainRecord]:
 
 def check_drillable(mesh: Mesh) -> None:
     """Raise WorkError for a mesh that is not sound."""
-    defects = find_defects(mesh)
-    if defects:
-        raise WorkError(
-            f"holes are cut into sound models only; this one has {'; '.join(d.text for d in defects)}, "
-            f"first near {point_text(defects[0].where_mm[0])}"
-        )
+    require_sound(mesh, "holes are cut into sound models only", SOLID)
 
 
 def no_holes(mesh: Mesh) -> DrainRecord:
@@ -92,7 +88,7 @@ def cut_and_trace(
     else:
         raise WorkError(
             f"the holes could not be cut cleanly in {_TRIES} tries: an edge of the model runs just where a hole would; "
-            "move a drain a little or change --sides"
+            "move a drain a little"
         )
     holes = tuple(
         BoreRecord(

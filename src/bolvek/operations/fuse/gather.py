@@ -15,7 +15,9 @@ from bolvek.operations.fuse.itself import uncrossed
 from bolvek.operations.fuse.unite import unite
 from bolvek.operations.mend.separate import taken_apart
 from bolvek.operations.recast import recast
+from bolvek.settings import remedy
 from bolvek.settings.repairs import RecastSettings
+from bolvek.settings.ways_on import SOLID
 from bolvek.units import as_triple, count_text, point_text
 
 Triple = tuple[float, float, float]
@@ -81,7 +83,8 @@ def gather(mesh: Mesh, *, name: str = "", again: RecastSettings | None = None) -
                 pass  # three sheets meet: it is recast, or refused
         if number in wrong:
             if again is None:
-                raise WorkError(_refusal(once.picked(shell == number), wrong[number], name, len(outer)))
+                refusal = _refusal(once.picked(shell == number), wrong[number], name, len(outer))
+                raise WorkError(refusal, SOLID, remedy("", "makes such anew", recast=True))
             body, _ = recast(body, again)
             made_anew.append(len(bodies))
         for void in through:
@@ -125,4 +128,4 @@ def _refusal(part: Mesh, why: str, name: str, count: int) -> str:
     place = point_text(as_triple(part.bounds.mean(axis=0)))
     which = f"a part of {count_text(len(part.faces), 'triangle')} around {place}" if count > 1 else "the part"
     of = f" of {name}" if name else ""
-    return f"{which}{of} {why}: mend it first, or pass --recast to make it anew"
+    return f"{which}{of} {why}"

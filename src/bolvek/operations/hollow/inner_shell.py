@@ -22,6 +22,7 @@ from bolvek.operations.hollow.room import find_room
 from bolvek.operations.hollow.settings import HollowRecord, NoCavityError, check_hollowable
 from bolvek.operations.slim import slim
 from bolvek.operations.untangle import untangle
+from bolvek.settings import remedy
 from bolvek.settings.measures import wall_tolerance_mm
 from bolvek.settings.shape import HollowSettings
 from bolvek.spatial.isosurface import lipschitz_surface
@@ -89,8 +90,8 @@ def hollow(mesh: Mesh, settings: HollowSettings) -> tuple[Mesh, HollowRecord]:
             break
     if best is None:
         raise WorkError(
-            f"no clean inner shell was found for a wall of {length_text(wall)} on a grid of {length_text(cell)}: "
-            f"try --grid {0.5 * cell:.3g}mm"
+            f"no clean inner shell was found for a wall of {length_text(wall)} on a grid of {length_text(cell)}",
+            remedy("", "may find one", HollowSettings(wall_mm=wall, grid_mm=float(f"{0.5 * cell:.3g}"))),
         )
     inner = best.mesh
     pockets, pocket_volume, lattice_faces, thickened, level = figures

@@ -10,6 +10,8 @@ from bolvek.analyses.zones import group_edges
 from bolvek.errors import WorkError
 from bolvek.mesh import Mesh
 from bolvek.mesh.topology import OPEN
+from bolvek.settings import Remedy
+from bolvek.settings.ways_on import SOLID
 from bolvek.units import point_text
 
 
@@ -45,7 +47,7 @@ class HollowRecord:
     undrained_mm3: float = 0.0
 
 
-def check_hollowable(mesh: Mesh, advice: str = "'bolvek solid' makes a solid of it") -> tuple[Mesh, int]:
+def check_hollowable(mesh: Mesh, advice: Remedy = SOLID) -> tuple[Mesh, int]:
     """The mesh with outermost shells facing out, and how many were turned. Raises WorkError, with the advice where the
     model is not sound.
 
@@ -63,7 +65,7 @@ def check_hollowable(mesh: Mesh, advice: str = "'bolvek solid' makes a solid of 
                 count = count_openings(mesh)
                 text += f" in {count} opening{'s' if count != 1 else ''}"
             told.append(f"{text}, first near {point_text(defect.where_mm[0])}")
-        raise WorkError(f"the model cannot be hollowed: {'; '.join(told)}: {advice}")
+        raise WorkError(f"the model cannot be hollowed: {'; '.join(told)}", advice)
     turned = np.flatnonzero(standing(mesh).inverted)
     if len(turned):
         flip = np.isin(mesh.topology.shell, turned)

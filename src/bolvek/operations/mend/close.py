@@ -25,7 +25,9 @@ from bolvek.operations.mend.fills import (
 )
 from bolvek.operations.mend.loops import Loop, Named, choose, find_loops
 from bolvek.operations.mend.record import Left, MendStep, Place
+from bolvek.settings import remedy
 from bolvek.settings.repairs import MendSettings
+from bolvek.settings.ways_on import ANEW
 from bolvek.spatial.parallel import run_ranges
 from bolvek.units import count_text
 
@@ -41,7 +43,9 @@ ISLAND_REACH = 0.25
 WIDE_SHARE = 0.5
 """An opening this wide beside its body is not closed over other parts."""
 
-NO_FILL = "no fill was found that crosses nothing: 'recast' makes a solid of it"
+NO_FILL = "no fill was found that crosses nothing"
+
+_BURIES = remedy("mend", "closes it and takes those out", MendSettings(close_ends=True, drop_buried=True), anew=True)
 
 _ALONG, _SQUARE = 0.985, 0.35  # cosines between the plane of a flat rim and the faces around it
 _RINGS = 3  # of faces around an opening that say how its fill curves
@@ -78,12 +82,12 @@ def close(draft: Draft, asked: MendSettings) -> tuple[Draft, MendStep]:
         assert isinstance(loop, Named)
         o = loop.opening
         if job.fill is not None and not _told_to(asked) and (buried := _buried_by(mesh, job)):
-            text = f"a lid would bury {count_text(buried, 'part')} that {'lies' if buried == 1 else 'lie'} in it: "
-            left.append(Left(o.kind, text + "--close-ends with --drop-buried closes it", o.where_mm, o.size_mm))
+            text = f"a lid would bury {count_text(buried, 'part')} that {'lies' if buried == 1 else 'lie'} in it"
+            left.append(Left(o.kind, text, o.where_mm, o.size_mm, (_BURIES,)))
             job.fill = None
             continue
         if job.fill is None:
-            left.append(Left(o.kind, NO_FILL, o.where_mm, o.size_mm))
+            left.append(Left(o.kind, NO_FILL, o.where_mm, o.size_mm, (ANEW,)))
             continue
         counts[job.fill.style] = counts.get(job.fill.style, 0) + 1
         places.append(Place(f"{o.kind}, {job.fill.style}", len(job.fill.faces), o.where_mm, o.size_mm))
@@ -129,7 +133,7 @@ def unclosed(mesh: Mesh, asked: MendSettings) -> tuple[Ints, list[Left]]:
         return np.zeros(0, np.int64), []
     loops, openings = find_loops(mesh)
     chosen, left = choose(mesh, loops, openings, asked)
-    left += [Left(loop.opening.kind, NO_FILL, loop.opening.where_mm, loop.opening.size_mm) for loop in chosen]
+    left += [Left(loop.opening.kind, NO_FILL, loop.opening.where_mm, loop.opening.size_mm, (ANEW,)) for loop in chosen]
     if not chosen:
         return np.zeros(0, np.int64), left
     jobs = _first_fills(mesh, chosen, asked)

@@ -17,6 +17,7 @@ from bolvek.operations.mend.close import Job, fill_loops, with_fills
 from bolvek.operations.mend.draft import NEW, Draft, put_back, stored, window
 from bolvek.operations.mend.loops import trace
 from bolvek.operations.mend.record import Left, MendStep, Place
+from bolvek.settings.ways_on import ANEW, FUSES
 from bolvek.spatial.groups import linked_groups
 
 MOST_FACES = 400
@@ -28,7 +29,7 @@ LARGEST_SHARE, FEW, LARGEST_OF_FEW = 0.1, 60, 0.25
 FARTHEST_SHARE = 0.02
 """Smoothing moves nothing farther than this share of the longest side."""
 
-BODIES = "two bodies go into each other: 'fuse' or 'solid' makes one of them"
+BODIES = "two bodies go into each other"
 
 _RINGS = (0, 1, 2, 3)
 _SWEEPS = 8
@@ -87,9 +88,9 @@ def _in_rounds(draft: Draft, pairs: Ints32, rims: Ints32, shell: Ints32, longest
         regions = _regions(draft.mesh, pairs, rims, shell, longest)
         after, done = _remake(Draft.of(draft.mesh), [r for r in regions if not r.why], rings)
         places += [Place("crossing", len(r.faces), r.zone.where_mm, r.zone.size_mm) for r in done]
-        text = "no way to remake its neighbourhood without another crossing: 'recast' makes a solid of it"
+        text = "no way to remake its neighbourhood without another crossing"
         left = [
-            Left("crossing faces", r.why or text, r.zone.where_mm, r.zone.size_mm)
+            Left("crossing faces", r.why or text, r.zone.where_mm, r.zone.size_mm, (FUSES if r.why else ANEW,))
             for r in regions
             if r.crosses and all(r is not d for d in done)
         ]
@@ -191,7 +192,7 @@ def _regions(mesh: Mesh, pairs: Ints32, rims: Ints32, shell: Ints32, longest: fl
         elif len(own) > MOST_FACES or max(zone.size_mm) > longest * (
             LARGEST_OF_FEW if len(own) <= FEW else LARGEST_SHARE
         ):
-            why = "it crosses itself over more than a small neighbourhood: 'solid' or 'fuse' keeps its outside"
+            why = "it crosses itself over more than a small neighbourhood"
         found.append(_Region(own, zone, why, bool(crossing[own].any())))
     return found
 

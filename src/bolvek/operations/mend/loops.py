@@ -13,7 +13,10 @@ from bolvek.kernels.surface import fill as kernels
 from bolvek.mesh import Mesh
 from bolvek.mesh.topology import OPEN
 from bolvek.operations.mend.record import Left
+from bolvek.settings import Remedy
 from bolvek.settings.repairs import MendSettings
+from bolvek.settings.ways_on import ANEW, CLOSES_ENDS, THICKENS, lid_at
+from bolvek.units import length_text
 
 NARROWING = 0.3
 """A shell that narrows towards an opening by more than this (the cosine of the angle to its plane, 17 degrees from
@@ -95,15 +98,15 @@ def choose(mesh: Mesh, loops: list[Named], openings: Openings, asked: MendSettin
     one_sided = _one_sided(mesh, openings)
     for loop in loops:
         o = loop.opening
-        why = ""
+        why, ways = "", tuple[Remedy, ...]()
         if o.kind == "rim":
-            why = "the rim of an open skin: it needs a thickness ('thicken'), not a lid; --at closes it"
+            why, ways = "the rim of an open skin: it needs a thickness, not a lid", (THICKENS,)
         elif one_sided[o.shell - 1]:
             why = "its surface has one side only"
         elif len(loop.half) > MOST_EDGES:
-            why = f"more than {MOST_EDGES:,} edges: 'recast' makes a solid of it"
+            why, ways = f"more than {MOST_EDGES:,} edges", (ANEW,)
         elif asked.up_to_mm is not None and o.span_mm > asked.up_to_mm:
-            why = "wider than --up-to"
+            why, ways = f"wider than {length_text(asked.up_to_mm)}", (lid_at(o.where_mm),)
         elif (
             o.kind == EITHER
             and not asked.close_ends
@@ -112,9 +115,9 @@ def choose(mesh: Mesh, loops: list[Named], openings: Openings, asked: MendSettin
             and not (o.lowest and ends[o.shell] == 1)
             and leaning(mesh, loop.half, _unit_normal(mesh, loop)) < NARROWING
         ):
-            why = "it may be the end of an open shell: --close-ends closes such, 'thicken' gives it a wall"
+            why, ways = "it may be the end of an open shell", (CLOSES_ENDS, THICKENS)
         if why:
-            left.append(Left(o.kind, why, o.where_mm, o.size_mm))
+            left.append(Left(o.kind, why, o.where_mm, o.size_mm, ways))
         else:
             chosen.append(loop)
     return chosen, left
@@ -142,7 +145,7 @@ def _nearest(mesh: Mesh, loops: list[Named], asked: MendSettings) -> tuple[list[
         if all(best is not c for c in chosen):
             chosen.append(best)
     left = [
-        Left(loop.opening.kind, "another was asked for with --at", loop.opening.where_mm, loop.opening.size_mm)
+        Left(loop.opening.kind, "another was asked for", loop.opening.where_mm, loop.opening.size_mm)
         for loop in loops
         if all(loop is not c for c in chosen)
     ]

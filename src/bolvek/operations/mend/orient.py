@@ -8,6 +8,7 @@ from bolvek.arrays import Bools, Ints
 from bolvek.mesh import Mesh
 from bolvek.operations.mend.draft import Draft, shell_place, shell_places
 from bolvek.operations.mend.record import Left, MendStep, Place
+from bolvek.settings.ways_on import BOTH_SIDES, DIGS_OUT
 
 
 def orient(draft: Draft, *, shells: bool) -> tuple[Draft, MendStep]:
@@ -32,8 +33,11 @@ def orient(draft: Draft, *, shells: bool) -> tuple[Draft, MendStep]:
     flipped = found.turned & ~inverted[shell]
     left = []
     if found.one_sided.any():
-        text = "it has one side only, which no turning of faces makes agree: 'thicken' gives it two"
-        left = [Left("one-sided surface", text, *shell_place(mesh, s)) for s in _rows(found.one_sided).tolist()]
+        text = "it has one side only, which no turning of faces makes agree"
+        left = [
+            Left("one-sided surface", text, *shell_place(mesh, s), (BOTH_SIDES,))
+            for s in _rows(found.one_sided).tolist()
+        ]
     if not wrong.any():
         return draft, MendStep(step="orient", left=left)
     counts = {"flipped_faces": int((flipped & wrong).sum()), "shells_turned": int(inverted.sum())}
@@ -64,8 +68,8 @@ def drop_buried(draft: Draft, *, wanted: bool) -> tuple[Draft, MendStep]:
     if not buried.any():
         return draft, MendStep(step="buried")
     if not wanted:
-        text = "it lies in other material and faces out: --drop-buried takes it out; turned, it would be a cavity"
-        left = [Left("buried shell", text, *shell_place(mesh, s)) for s in _rows(buried).tolist()]
+        text = "it lies in other material and faces out; turned, it would be a cavity"
+        left = [Left("buried shell", text, *shell_place(mesh, s), (DIGS_OUT,)) for s in _rows(buried).tolist()]
         return draft, MendStep(step="buried", left=left)
     places = shell_places(mesh, _rows(buried), "buried shell")
     return draft.picked(~buried[mesh.topology.shell]), MendStep(

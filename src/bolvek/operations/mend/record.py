@@ -2,6 +2,8 @@
 
 from dataclasses import dataclass, field
 
+from bolvek.settings import Remedy
+
 Triple = tuple[float, float, float]
 
 
@@ -17,12 +19,13 @@ class Place:
 
 @dataclass(frozen=True)
 class Left:
-    """What a step could not do, or was not asked to: what, where, why."""
+    """What a step could not do, or was not asked to: what, where, why, and what would do it."""
 
     what: str
     why: str
     where_mm: Triple
     size_mm: Triple = (0.0, 0.0, 0.0)
+    remedies: tuple[Remedy, ...] = ()
 
 
 @dataclass(frozen=True, kw_only=True)

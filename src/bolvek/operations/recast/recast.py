@@ -26,6 +26,7 @@ from bolvek.operations.recast.measure import measure, piece_areas
 from bolvek.operations.recast.settings import LEAK_CELLS, MOST_CELLS, Leak, RecastRecord
 from bolvek.operations.slim import slim
 from bolvek.operations.untangle import untangle
+from bolvek.settings import remedy
 from bolvek.settings.repairs import RecastSettings
 from bolvek.spatial.isosurface import lipschitz_surface
 from bolvek.spatial.tree import Tree
@@ -57,8 +58,8 @@ def recast(mesh: Mesh, settings: RecastSettings = _PLAIN) -> tuple[Mesh, RecastR
     cell = settings.cell_mm(float(soup.size.max()), soup.area)
     if cell < (fits := math.sqrt(soup.area / MOST_CELLS)):
         raise WorkError(
-            f"a grid of {cell:.3g} mm on {soup.area:.3g} mm2 of faces would not fit into memory: "
-            f"--grid {1.05 * fits:.2g}mm would"
+            f"a grid of {cell:.3g} mm on {soup.area:.3g} mm2 of faces would not fit into memory",
+            remedy("recast", "would", RecastSettings(grid_mm=float(f"{1.05 * fits:.2g}"))),
         )
     bridge = max(2 * cell if settings.bridge_mm is None else settings.bridge_mm, _LEAST_BRIDGE * cell)
     grow = cell if settings.grow_mm is None else settings.grow_mm
@@ -80,7 +81,8 @@ def recast(mesh: Mesh, settings: RecastSettings = _PLAIN) -> tuple[Mesh, RecastR
     rough, dropped = _without_drops(rough, settings.least_mm3)
     if not len(rough.faces):
         raise WorkError(
-            f"nothing would be left: no part is thicker than a cell of {cell:.3g} mm; give what is thin a --grow"
+            f"nothing would be left: no part is thicker than a cell of {cell:.3g} mm",
+            remedy("recast", "gives what is thin a thickness", RecastSettings(grow_mm=float(f"{cell:.2g}"))),
         )
     allowed = _SLIM_SHARE * cell if settings.within_mm is None else settings.within_mm
     solid, deviation, sharpened = _finished(rough, field, soup, cell, allowed, edges=settings.keep_edges)
@@ -235,7 +237,8 @@ def _finished(
                 solid = solid.as_stored()
                 if not find_defects(solid):
                     return solid, deviation, points
-    raise WorkError(f"no sound solid came out on a grid of {cell:.3g} mm: try a slightly different --grid")
+    other = remedy("recast", "may have better luck", RecastSettings(grid_mm=float(f"{0.93 * cell:.3g}")))
+    raise WorkError(f"no sound solid came out on a grid of {cell:.3g} mm", other)
 
 
 def _edged(placed: Mesh, soup: Mesh, thin: Bools, cell: float) -> tuple[Mesh, int]:

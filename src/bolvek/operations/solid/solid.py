@@ -21,7 +21,9 @@ from bolvek.operations.slim import SlimRecord, slim_to
 from bolvek.operations.solid.plan import closed_voids, plan_solid
 from bolvek.operations.solid.settings import Step
 from bolvek.operations.thicken import ThickenRecord, thicken
+from bolvek.settings import remedy
 from bolvek.settings.repairs import MendSettings, RecastSettings, SolidSettings, ThickenSettings
+from bolvek.settings.ways_on import SPLITS
 from bolvek.units import point_text
 
 T = TypeVar("T")
@@ -63,10 +65,14 @@ class SolidRecord:
         """What is not as in the file, what was guessed, and parts that stay apart."""
         found = list(self.likeness.findings) if self.likeness is not None else []
         if self.guessed:
-            found.append(Finding("guessed", "note", 1, self.guessed))
+            ways = (
+                remedy("solid", "shows both ways", anew=True, try_=True),
+                remedy("solid", "closes it", SolidSettings(taken_as="solid"), anew=True),
+            )
+            found.append(Finding("guessed", "note", 1, self.guessed, remedies=ways))
         if self.apart > 1:
-            text = f"{self.apart:,} parts stay apart and print apart: 'fuse --reach' brings near ones together"
-            found.append(Finding("apart", "note", self.apart, text))
+            text = f"{self.apart:,} parts stay apart and print apart"
+            found.append(Finding("apart", "note", self.apart, text, remedies=(SPLITS,)))
         return tuple(found)
 
 
@@ -193,6 +199,5 @@ def _guess(found: Mesh) -> str:
         return ""
     return (
         f"a guess: nothing tells whether a lid is missing at {point_text(ends[0].where_mm)}"
-        f"{f' and {len(ends) - 1:,} more' if len(ends) > 1 else ''}; it was taken for a skin: "
-        "'--try' shows both ways, '--as solid' closes it"
+        f"{f' and {len(ends) - 1:,} more' if len(ends) > 1 else ''}; it was taken for a skin"
     )

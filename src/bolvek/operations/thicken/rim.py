@@ -15,6 +15,9 @@ from bolvek.mesh import Mesh
 from bolvek.mesh.topology import OPEN
 from bolvek.operations.refine import refine
 from bolvek.operations.thicken.solid import rim_tree, thin_places
+from bolvek.settings import remedy
+from bolvek.settings.repairs import ThickenSettings
+from bolvek.settings.ways_on import ANEW, SOLID
 from bolvek.units import count_text, point_text
 
 _ROUNDS = 24
@@ -70,7 +73,7 @@ def trimmed(skin: Mesh, thickness: float, faulty: Callable[[Mesh], Ints]) -> tup
         gone += before - skin.area
         if not len(skin.faces):
             break
-    raise WorkError("nothing of the skin is left to thicken once its rim is trimmed: 'recast' is for such faces")
+    raise WorkError("nothing of the skin is left to thicken once its rim is trimmed", ANEW)
 
 
 def _refuse_far(skin: Mesh, bad: Ints, thickness: float) -> None:
@@ -85,7 +88,8 @@ def _refuse_far(skin: Mesh, bad: Ints, thickness: float) -> None:
     if (off > _REACH * thickness).any():
         raise WorkError(
             f"{count_text(len(bad), 'face')} of the skin cross or fold away from its rim, as at "
-            f"{point_text(middles[int(np.argmax(off))])}: 'mend' or 'recast' is for that"
+            f"{point_text(middles[int(np.argmax(off))])}",
+            SOLID,
         )
 
 
@@ -94,7 +98,7 @@ def narrow_teeth(skin: Mesh, solid: Mesh, least: float) -> Ints:
     thin = thin_places(solid, _SAFE * least)
     if not len(thin.points):
         return np.zeros(0, np.int64)
-    middles = thin.points - 0.5 * thin.wall[:, None] * thin.normals
+    middles = thin.middles
     near = rim_tree(skin).nearest(middles)[0] < 2.0 * least
     if not near.any():
         return np.zeros(0, np.int64)
@@ -119,6 +123,7 @@ def refuse_rim(skin: Mesh, bad: Ints) -> WorkError:
     zones = face_zones(skin, bad)
     return WorkError(
         f"{count_text(len(bad), 'face')} of the skin cross, fold or hang by a corner in "
-        f"{count_text(len(zones), 'place')}, the largest at {point_text(zones[0].where_mm)}: "
-        "--trim takes such off the rim, 'mend' looks at the rest"
+        f"{count_text(len(zones), 'place')}, the largest at {point_text(zones[0].where_mm)}",
+        remedy("", "takes such off the rim", ThickenSettings(trim=True)),
+        SOLID,
     )

@@ -88,6 +88,15 @@ class Thin:
     wall: Floats
     area: Floats
 
+    @property
+    def middles(self) -> Floats:
+        """The middles of the wall (P, 3)."""
+        return np.asarray(self.points - 0.5 * self.wall[:, None] * self.normals)
+
+    def picked(self, rows: Bools) -> "Thin":
+        """Some of the places."""
+        return Thin(self.points[rows], self.normals[rows], self.wall[rows], self.area[rows])
+
 
 def thin_places(mesh: Mesh, least: float) -> Thin:
     """Where the wall is thinner than asked, its sides square to each other."""

@@ -6,7 +6,7 @@ from functools import partial
 import numpy as np
 
 from bolvek.analyses.deviation import matching_faces
-from bolvek.analyses.soundness import find_defects
+from bolvek.analyses.soundness import find_defects, require_sound
 from bolvek.analyses.zones import face_zones
 from bolvek.arrays import Floats, Ints
 from bolvek.errors import WorkError
@@ -22,8 +22,10 @@ from bolvek.operations.thicken.rim import hanging_faces, narrow_teeth, refuse_ri
 from bolvek.operations.thicken.settings import ThickenRecord
 from bolvek.operations.thicken.solid import Depth, Solid, depth_of
 from bolvek.operations.thicken.walls import grow_walls
+from bolvek.settings import remedy
 from bolvek.settings.repairs import MendSettings, ThickenSettings
-from bolvek.units import length_text, point_text
+from bolvek.settings.ways_on import ANEW, SOLID, THICKENS
+from bolvek.units import point_text
 
 FULL_SHARE = 0.9
 """Of the thickness asked for: what is as thick counts as full."""
@@ -47,7 +49,13 @@ def thicken(mesh: Mesh, settings: ThickenSettings) -> tuple[Mesh, ThickenRecord]
     is_open = topology.open_shells
     if not is_open.any():
         raise WorkError(
-            "the model is closed, it has no rim: --least-wall makes its thin walls thicker, 'hollow' gives it a wall"
+            "the model is closed, it has no rim",
+            remedy(
+                "thicken",
+                "makes its thin walls thicker",
+                ThickenSettings(at_least_mm=settings.by_mm or settings.least_mm),
+            ),
+            remedy("hollow", "gives it a wall"),
         )
     skin, rest = agreed.picked(is_open[topology.shell]), agreed.picked(~is_open[topology.shell])
     if settings.foot is not None:
@@ -58,9 +66,7 @@ def thicken(mesh: Mesh, settings: ThickenSettings) -> tuple[Mesh, ThickenRecord]
     found = find_defects(result)
     if found:
         told = "; ".join(d.text for d in found)
-        raise WorkError(
-            f"no sound solid came out: {told}, first near {point_text(found[0].where_mm[0])}: 'recast' is for such"
-        )
+        raise WorkError(f"no sound solid came out: {told}, first near {point_text(found[0].where_mm[0])}", ANEW)
     return result, replace(
         record,
         closed=int((~is_open).sum()),
@@ -93,13 +99,11 @@ def _skin(skin: Mesh, settings: ThickenSettings) -> tuple[Mesh, ThickenRecord]:
     thickness = settings.by_mm or 0.0
     if skin.topology.nonmanifold_edges:
         edge = skin.vertices[skin.faces[np.flatnonzero(skin.topology.opposite == CROWDED)[0] // 3]].mean(axis=0)
-        raise WorkError(
-            f"the skin branches: three faces or more meet in an edge, as at {point_text(edge)}; 'recast' thickens such"
-        )
+        raise WorkError(f"the skin branches: three faces or more meet in an edge, as at {point_text(edge)}", ANEW)
     if skin.topology.badly_oriented_edges and settings.side != "both":
         raise WorkError(
-            "the skin has one side only (as a Moebius band has): there is no front to keep; --side both thickens it "
-            "to either side"
+            "the skin has one side only (as a Moebius band has): there is no front to keep",
+            remedy("", "thickens it to either side", ThickenSettings(side="both")),
         )
     front, back = {"in": (0.0, thickness), "out": (thickness, 0.0), "both": (0.5 * thickness, 0.5 * thickness)}[
         settings.side
@@ -212,7 +216,11 @@ def _on_foot(skin: Mesh, settings: ThickenSettings) -> tuple[Mesh, ThickenRecord
             raise refuse_rim(skin, bad.astype(np.int64))
     made = with_foot(skin, foot) if settings.beneath == "solid" else hollow_beneath(skin, foot, settings.by_mm or 0.0)
     if made is None:
-        raise WorkError("seen along the axis of the foot the rim crosses itself: --trim may help, or 'recast'")
+        raise WorkError(
+            "seen along the axis of the foot the rim crosses itself",
+            remedy("", "may take such off", ThickenSettings(trim=True)),
+            ANEW,
+        )
     return made.as_stored(), ThickenRecord(
         way="foot",
         thickness_mm=settings.by_mm or 0.0,
@@ -225,13 +233,10 @@ def _on_foot(skin: Mesh, settings: ThickenSettings) -> tuple[Mesh, ThickenRecord
 
 
 def _walls(mesh: Mesh, least: float, settings: ThickenSettings) -> tuple[Mesh, ThickenRecord]:
-    found = find_defects(mesh)
-    if found:
-        raise WorkError(
-            f"--least-wall needs a sound model; this one has {'; '.join(d.text for d in found)}, first near "
-            f"{point_text(found[0].where_mm[0])}: 'bolvek solid' makes it sound; an open skin takes --thick "
-            f"{length_text(least)}"
-        )
+    ways = [SOLID]
+    if mesh.topology.open_shells.all():
+        ways.append(THICKENS)
+    require_sound(mesh, "walls grow on a sound model only", *ways)
     grown = grow_walls(mesh, least, settings.side, settings.blend_mm or 2 * least)
     return grown.mesh, ThickenRecord(
         way="walls",

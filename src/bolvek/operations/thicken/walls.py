@@ -4,6 +4,9 @@ Where the wall is thinner than asked, a copy of the surface on the side that is 
 into the wall and out on the other side; growing both ways, copies of both sides each take half of what is missing. The
 copy reaches beyond the thin zone and gets thinner there, so that it sinks into the wall where that is thick enough: the
 growth blends in. Each copy is a body of its own, and united with the model.
+
+A strut has no side to start from: its copies would meet in its middle. It is filled around the middles of its wall: all
+that is nearer to one of them than half of what is asked. So is what is still thin at the end.
 """
 
 from collections.abc import Callable
@@ -25,6 +28,8 @@ from bolvek.operations.thicken.cover import Cover, cover
 from bolvek.operations.thicken.offset import Offset, offset
 from bolvek.operations.thicken.rim import trimmed
 from bolvek.operations.thicken.solid import Thin, thin_places
+from bolvek.spatial.groups import linked_groups
+from bolvek.spatial.isosurface import lipschitz_surface
 
 if TYPE_CHECKING:
     from scipy.spatial import cKDTree
@@ -37,6 +42,9 @@ _NEAR = 8  # samples looked at around a place
 _WAYS = np.array([[1, 1, 0], [1, -1, 0], [0, 1, 1], [0, 1, -1], [1, 0, 1], [1, 0, -1]]) / np.sqrt(2)
 """Directions, each turned outward, in which a surface looks for others: an inside sees them in most."""
 _OVER = 1.04  # thicknesses: how thick copies are
+_AROUND, _ROUND = 48, 0.3  # neighbours looked at, and how evenly their normals lie round a strut
+_WORTH = 0.05  # of what is thin: fewer struts are corners of walls
+_ROUNDS, _CELLS = 2, 6  # times that what is still thin is filled, and cells across what is asked there
 _TAPER = 0.3  # of the thickness that a copy loses over the blend
 
 
@@ -57,15 +65,29 @@ class Grown:
 def grow_walls(mesh: Mesh, least: float, side: str, blend: float) -> Grown:
     """Make every wall of a sound mesh as thick as `least` mm, growing "out", "in" or "both" ways, blended into the rest
     over `blend` mm."""
-    before = thin_places(mesh, least)
+    before = thin = thin_places(mesh, least)
     result, patches, given_up = mesh, 0, 0
-    for body in _bodies(mesh, before, least, side, blend) if len(before.points) else ():
-        try:
-            result = unite(result, body)[0]
-            patches += 1
-        except WorkError:
-            given_up += 1
-    thin = thin_places(result, least) if patches else before
+
+    def grow(bodies: list[Mesh]) -> int:
+        nonlocal result, thin, patches, given_up
+        grown = 0
+        for body in bodies:
+            try:
+                result = unite(result, body)[0]
+                grown += 1
+            except WorkError:
+                given_up += 1
+        if grown:
+            thin = thin_places(result, least)
+        patches += grown
+        return grown
+
+    struts = _struts(before, least)
+    if struts.area.sum() > _WORTH * before.area.sum():
+        grow(_around_middles(struts, least))
+    for turn in range(1 + _ROUNDS):
+        if still_thin(float(before.area.sum()), float(thin.area.sum())):
+            grow(_around_middles(thin, least) if turn else _bodies(result, thin, least, side, blend))
     return Grown(
         result,
         float(before.area.sum()),
@@ -75,6 +97,11 @@ def grow_walls(mesh: Mesh, least: float, side: str, blend: float) -> Grown:
         patches,
         given_up,
     )
+
+
+def still_thin(before_mm2: float, after_mm2: float) -> bool:
+    """Whether more stays thin than beside edges, where a wall ends."""
+    return after_mm2 > max(0.005 * before_mm2, 0.1)
 
 
 def _stays(mesh: Mesh, thin: Thin, side: str) -> Bools:
@@ -126,6 +153,50 @@ def _bodies(mesh: Mesh, thin: Thin, least: float, side: str, blend: float) -> li
 
         body = _body(patch, thickness, least)
         if body is not None:
+            found.append(body)
+    return found
+
+
+def _struts(thin: Thin, least: float) -> Thin:
+    """The places around whose middle the wall is thin in more than one direction."""
+    from scipy.spatial import cKDTree
+
+    if not len(thin.points):
+        return thin
+    middles = thin.middles
+    tree = cKDTree(middles)
+    off, at = tree.query(middles, k=min(_AROUND, len(middles)), distance_upper_bound=0.5 * least)
+    there = np.isfinite(off)
+    normals = np.where(there[..., None], thin.normals[np.minimum(at, len(middles) - 1)], 0.0)
+    spread = np.linalg.eigvalsh(np.einsum("pki,pkj->pij", normals, normals))
+    return thin.picked(spread[:, 1] > _ROUND * spread[:, 2])
+
+
+def _around_middles(thin: Thin, least: float) -> list[Mesh]:
+    """A body for each place that is thin: all that is within half of what is asked of the middles of its wall."""
+    from scipy.spatial import cKDTree
+
+    if not len(thin.points):
+        return []
+    middles = thin.middles
+    tree = cKDTree(middles)
+    group = linked_groups(len(middles), tree.query_pairs(0.5 * least, output_type="ndarray").astype(np.int64))
+    weight = np.bincount(group, thin.area)
+    radius, cell = 0.5 * _OVER * least, least / _CELLS
+    found = []
+    for number in np.argsort(-weight, kind="stable")[:_MOST_PATCHES].tolist():
+        if weight[number] < _SPECK * least**2:
+            break
+        own = middles[group == number]
+        near = cKDTree(own)
+
+        def beyond(points: Floats, near: "cKDTree" = near) -> Floats:
+            return np.asarray(near.query(points)[0]) - radius
+
+        reach = radius + 2 * cell
+        surface = lipschitz_surface(beyond, own.min(axis=0) - reach, own.max(axis=0) + reach, cell)
+        body = Mesh(surface.vertices, surface.faces).as_stored()
+        if len(body.faces) and not find_defects(body):
             found.append(body)
     return found
 

@@ -3,6 +3,9 @@
 from bolvek.analyses.finding import Finding
 from bolvek.operations.fuse import FuseRecord, VoidMade
 from bolvek.report.words.common import MOST_LISTED, Row, limited
+from bolvek.settings import remedy
+from bolvek.settings.parts import FuseSettings
+from bolvek.settings.ways_on import SPLITS
 from bolvek.units import count_text, length_text, point_text, volume_text
 
 
@@ -61,16 +64,18 @@ def fuse_findings(r: FuseRecord) -> tuple[Finding, ...]:
     found = []
     if r.voids:
         total = volume_text(sum(v.volume_mm3 for v in r.voids))
-        text = f"{count_text(len(r.voids), 'closed void')} of {total} in all: it would trap resin; "
-        text += "'drain --auto' opens" if r.tools else "--fill-voids fills, 'drain --auto' opens"
-        found.append(Finding("void_made", "note", len(r.voids), text, r.voids[0].where_mm))
+        text = f"{count_text(len(r.voids), 'closed void')} of {total} in all: it would trap resin"
+        ways = [remedy("drain", "opens it", auto=True)]
+        if not r.tools:
+            ways.append(remedy("", "fills it", FuseSettings(fill_voids=True)))
+        found.append(Finding("void_made", "note", len(r.voids), text, r.voids[0].where_mm, remedies=tuple(ways)))
     if r.tools and r.changed_mm3 <= 0:
         text = f"nothing was taken: {'the tool misses' if r.tools == 1 else 'all tools miss'} the material"
         found.append(Finding("tool_missed", "note", r.tools, text))
     if r.bodies > 1 and r.tools:
         text = f"it fell into {r.bodies:,} pieces"
-        found.append(Finding("fell_apart", "note", r.bodies, text))
+        found.append(Finding("fell_apart", "note", r.bodies, text, remedies=(SPLITS,)))
     elif r.bodies > 1:
-        text = f"{r.bodies:,} bodies stay apart: --reach brings near ones together"
-        found.append(Finding("apart", "note", r.bodies, text))
+        text = f"{r.bodies:,} bodies stay apart"
+        found.append(Finding("apart", "note", r.bodies, text, remedies=(SPLITS,)))
     return tuple(found)

@@ -132,10 +132,10 @@ def verdict_text(record: MendRecord, *, plan: bool = False) -> str:
     """What the model is now, and why where it is not sound."""
     if record.unchanged and record.verdict == "sound":
         return "sound: nothing to mend, every face is bit for bit what it was"
-    would = "it would be " if plan else ""
+    mended = " once mended" if plan else ""
     if record.verdict == "sound":
-        return f"{would}sound: closed, manifold, oriented, nothing crosses"
-    text = f"{would}{record.verdict}"
+        return f"sound{mended}: closed, manifold, oriented, nothing crosses"
+    text = f"{record.verdict}{mended}"
     if record.verdict == "open":
         kinds = Counter(one.what for one in record.left if one.what not in _CODES)
         named = ", ".join(_counted(n, what) for what, n in kinds.items())
@@ -177,7 +177,9 @@ def mend_findings(record: MendRecord) -> tuple[Finding, ...]:
             left = by_code.get(code, [])
             why = f": {'; '.join(left_texts(left)[:3])}" if left else ""
             where = left[0].where_mm if left else None
-            found.append(Finding(code, "fault", n, f"{count_text(n, *FAULT_WORDS[code])}{why}", where))
+            text = f"{count_text(n, *FAULT_WORDS[code])}{why}"
+            ways = tuple(way for one in left for way in one.remedies)
+            found.append(Finding(code, "fault", n, text, where, remedies=ways))
     return tuple(found)
 
 

@@ -92,7 +92,7 @@ def proof_verdict(record: ProofRecord) -> str:
     if record.verdict == "unfit":
         unjudged = [CLAUSES[c.name] for c in record.clauses if c.state == "not judged"]
         more = f" (not judged: {', '.join(unjudged)})" if unjudged else ""
-        return f"unfit, see above{more}"
+        return f"unfit, see the faults{more}"
     rooms = sum(not c.pocket for c in record.cavities)
     cavities = "no cavity" if not rooms else f"{rooms} {'cavity' if rooms == 1 else 'cavities'}"
-    return f"sound, {count_text(record.bodies, 'part')}, {cavities}; wall not judged: name one with --wall"
+    return f"wall not judged: sound, {count_text(record.bodies, 'part')}, {cavities}"

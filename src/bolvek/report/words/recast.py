@@ -6,6 +6,8 @@ from bolvek.analyses.shells import find_openings
 from bolvek.mesh import Mesh
 from bolvek.operations.recast import RecastRecord
 from bolvek.operations.slim import SlimRecord
+from bolvek.settings import Remedy, remedy
+from bolvek.settings.repairs import RecastSettings
 from bolvek.units import area_text, count_text, length_text, point_text, volume_text
 
 Styled = tuple[str, str, str]
@@ -53,17 +55,28 @@ def recast_rows(record: RecastRecord) -> list[Styled]:
 
 
 def leak_text(volume_mm3: float, where_mm: tuple[float, float, float], width_mm: float) -> str:
-    """Where air gets in, and what would close it."""
-    return (
-        f"{volume_text(volume_mm3)} inside are air: it gets in through {length_text(width_mm)} at "
-        f"{point_text(where_mm)}; --bridge {1.2 * width_mm:.2g}mm would close that"
-    )
+    """Where air gets in."""
+    gap = f"{length_text(width_mm)} at {point_text(where_mm)}"
+    return f"{volume_text(volume_mm3)} inside are air: it gets in through {gap}"
+
+
+def _bridging(width_mm: float) -> Remedy:
+    """The recast that closes a gap."""
+    bridge = float(f"{width_mm:.2g}") if width_mm < 1000 else width_mm
+    return remedy("recast", "would close that", RecastSettings(bridge_mm=bridge), anew=True)
 
 
 def recast_findings(record: RecastRecord) -> tuple[Finding, ...]:
     """Leaks, and what was lost: notes, the solid is sound all the same."""
     found = [
-        Finding("leak", "note", 1, leak_text(leak.volume_mm3, leak.where_mm, leak.width_mm), leak.where_mm)
+        Finding(
+            "leak",
+            "note",
+            1,
+            leak_text(leak.volume_mm3, leak.where_mm, leak.width_mm),
+            leak.where_mm,
+            remedies=(_bridging(1.2 * leak.width_mm),),
+        )
         for leak in record.leaks
     ]
     if record.lost:
@@ -80,9 +93,10 @@ def not_enclosed(file: Mesh, alike: Likeness) -> tuple[Finding, ...]:
     widest = openings[0]
     text = (
         f"nothing encloses the inside: air gets in through {length_text(widest.span_mm)} at "
-        f"{point_text(widest.where_mm)}; 'solid' closes that, or --bridge {1.1 * widest.span_mm:.3g}mm"
+        f"{point_text(widest.where_mm)}"
     )
-    return (Finding("not_enclosed", "note", len(openings), text, widest.where_mm),)
+    ways = (remedy("solid", "closes that and keeps the rest", anew=True), _bridging(1.15 * widest.span_mm))
+    return (Finding("not_enclosed", "note", len(openings), text, widest.where_mm, remedies=ways),)
 
 
 def slim_text(record: SlimRecord) -> str:

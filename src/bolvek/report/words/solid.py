@@ -30,9 +30,9 @@ def solid_text(record: SolidRecord) -> str:
 def solid_verdict(record: SolidRecord) -> str:
     """Whether it is one solid, and what the file shows."""
     faults = [f.code for f in record.findings if f.severity == "fault"]
-    parts = "one sound solid" if record.apart == 1 else f"{record.apart:,} sound solids"
+    parts = "sound: one solid" if record.apart == 1 else f"sound: {record.apart:,} solids"
     if faults:
-        return f"sound, but not what the file shows: {', '.join(_FAULTS[code] for code in faults)}"
+        return f"not as the file: sound, but {', '.join(_FAULTS[code] for code in faults)}"
     if record.likeness is None:
         return f"{parts}, as the file has it"
     guess = "; with a guess" if record.guessed else ""

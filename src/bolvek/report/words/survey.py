@@ -26,18 +26,6 @@ _MEANS = {
     ("measure", "in part"): "not to be trusted near the faults",
     ("measure", "no"): "inside and outside are not told apart",
 }
-_OPENINGS_ADVICE = {
-    "hole": "'mend' closes the holes",
-    "hole or rim": "'mend --close-ends' caps what was solid; a skin needs a thickness ('thicken')",
-    "crack": "'mend' joins the banks of the cracks",
-    "seam": "'mend' welds the seams",
-    "rim": "a skin needs a thickness ('thicken'), not a lid",
-}
-HELP = {
-    "unit": "'scale --unit UNIT' reads the numbers in another unit and writes millimetres",
-}
-"""What a verb does about notes."""
-
 _FACING = {
     **{"": "no inside", "out": "facing out", "in": "facing in"},
     **{"mixed": "faces disagree", "one-sided": "one side only"},
@@ -57,12 +45,10 @@ def survey_rows(
     most: int = MOST_LISTED,
 ) -> list[tuple[str, str, str]]:
     """Everything about one model, as rows of (what, text, style): the verdict and what to do come first."""
-    clean = judgement.verdict == "clean"
-    rows = [("verdict", verdict_text(s, judgement), "bold green" if clean else "bold red")]
+    rows = [("verdict", verdict_text(s, judgement), "bold green" if judgement.ok else "bold red")]
     notes = {f.code: f for f in judgement.findings if f.severity == "note"}
     if "unit" in notes:
-        rows.append(("unit", f"{notes['unit'].text} {HELP['unit']}", "yellow"))
-    rows.append(("next", next_text(s, judgement), "bold"))
+        rows.append(("unit", f"{notes['unit'].text} Settle that first: every length below depends on it", "yellow"))
     rows.append(("file", _file_text(model, s), ""))
     rows += [("", w, "yellow") for w in model.warnings]
     rows.append(("size", f"{size_text(s.size_mm)}{_unit_text(model)}{_fits_text(s, printers)}", ""))
@@ -81,8 +67,7 @@ def survey_rows(
         rows += _limited([(f"  {x.number}", _shell_text(x, s)) for x in order], most)
     for finding in judgement.findings:
         if finding.severity == "fault":
-            advice = _advice(finding.code, s)
-            rows.append(("fault", f"{finding.text}; {advice}" if advice else finding.text, "red"))
+            rows.append(("fault", finding.text, "red"))
             rows += _limited(_places(finding.code, s), most)
     minor = [f for f in judgement.findings if f.code in MINOR]
     for finding in judgement.findings:
@@ -112,70 +97,8 @@ def verdict_text(s: Survey, judgement: Judgement) -> str:
     """One sentence: what it is."""
     one_sided = {"badly_oriented_edges": "one side only"} if s.one_sided and not s.flipped.count else {}
     faults = [one_sided.get(f.code) or class_of(f.code).name for f in judgement.findings if f.severity == "fault"]
-    if not faults:
-        return ("sound" if s.sound else "no fault found") + (f"; hollow: {_rooms_text(s)}" if s.rooms else "")
-    return f"{'not sound' if not s.sound else 'sound as a surface, but'}: {', '.join(faults)}"
-
-
-def next_text(s: Survey, judgement: Judgement) -> str:
-    """One sentence: what to do now."""
-    faults = [f.code for f in judgement.findings if f.severity == "fault"]
-    notes = {f.code for f in judgement.findings if f.severity == "note"}
-    if "unit" in notes:
-        return "settle the unit first: every length below depends on it"
-    if not faults:
-        if s.rooms or any(x.role == "cavity" for x in s.shell_list):
-            return "it is hollow: 'proof --wall LENGTH' shows whether it drains and keeps its wall"
-        if "contact" in notes:
-            return "'walls' and 'overhangs' show whether it prints; what touches is hollowed part by part"
-        return "'walls' and 'overhangs' show whether it prints, 'hollow' or 'prep' save material"
-    skins = [o for o in s.openings if o.kind == "rim"]
-    if faults == ["open_edges"] and len(skins) == len(s.openings):
-        it = "it is" if len({o.shell for o in skins}) == len(s.shell_list) else "a part of it is"
-        return f"{it} a skin: it needs a thickness ('thicken'); 'mend --at PLACE' puts a lid on it all the same"
-    if faults == ["self_intersections"] and not s.self_intersections.of_itself:
-        return _crossing_advice(s)
-    if set(faults) <= {"twin_faces", "nonmanifold_edges", "split_vertices"} and not s.twins.same_way and not skins:
-        if s.twins.opposite_way or not s.nonmanifold_left:
-            return "'fuse' makes one body of those that lie against each other"
-    if faults == ["buried"]:
-        return class_of("buried").advice
-    skin = f"; {_OPENINGS_ADVICE['rim']}" if skins else ""
-    return f"'mend --plan' shows what mending would do{skin}"
-
-
-def _advice(code: str, s: Survey) -> str:
-    """What to do about a fault; empty where another one says it."""
-    if code == "open_edges":
-        return _openings_advice(s.openings)
-    if code == "badly_oriented_edges" and s.one_sided:
-        thick = "the one with one side needs a thickness ('thicken'): it has no outside"
-        return f"{class_of(code).advice}; {thick}" if s.flipped.count else thick
-    if code == "twin_faces" and not s.twins.same_way:
-        return "where bodies lie against each other: 'fuse' makes one of them"
-    if code == "self_intersections":
-        return _crossing_advice(s)
-    if code == "nonmanifold_edges" and not s.nonmanifold_left:
-        return ""
-    return class_of(code).advice
-
-
-def _crossing_advice(s: Survey) -> str:
-    """What to do about faces that cross: parts in or against each other are put together, the rest is mended."""
-    crossings, advice = s.self_intersections, []
-    if crossings.of_parts or crossings.touching:
-        advice.append("'fuse' makes one body of parts that go into each other or touch")
-    if crossings.of_itself or not advice:
-        advice.append(class_of("self_intersections").advice)
-    return "; ".join(advice)
-
-
-def _openings_advice(openings: list[Opening]) -> str:
-    kinds = {o.kind for o in openings}
-    said = {kind: text for kind, text in _OPENINGS_ADVICE.items() if kind in kinds}
-    if "rim" in said and "hole or rim" in said:
-        said["hole or rim"] = said["hole or rim"].split(";")[0]
-    return "; ".join(said.values())
+    rooms = f"; hollow: {_rooms_text(s)}" if s.rooms and not faults else ""
+    return judgement.verdict + (f": {', '.join(faults)}" if faults else rooms)
 
 
 def _places(code: str, s: Survey) -> list[Row]:
@@ -216,10 +139,10 @@ def _room_text(c, s: Survey) -> str:  # type: ignore[no-untyped-def]
 
 
 def survey_line(model: Model, s: Survey, judgement: Judgement) -> str:
-    """One of many models on one line, its next step last."""
+    """One of many models on one line."""
     return (
         f"{model.format}, {size_text(s.size_mm)}, {count_text(s.triangles, 'triangle')}, "
-        f"{count_text(s.shells, 'shell')}: {_line_verdict(s, judgement)}; {next_text(s, judgement)}"
+        f"{count_text(s.shells, 'shell')}: {_line_verdict(s, judgement)}"
     )
 
 

@@ -1,7 +1,7 @@
 """Thickening in words."""
 
 from bolvek.analyses.finding import Finding
-from bolvek.operations.thicken import ThickenRecord
+from bolvek.operations.thicken import ThickenRecord, still_thin
 from bolvek.units import area_text, count_text, length_text, point_text, volume_text
 
 Styled = tuple[str, str, str]
@@ -34,7 +34,7 @@ def thicken_text(record: ThickenRecord) -> str:
 def thicken_verdict(record: ThickenRecord) -> str:
     """ "done", or "thin" where something is thinner than can be printed, or than asked of walls."""
     if record.way == "walls":
-        return "thin" if (record.thin_after_mm2 or 0.0) > max(0.005 * (record.thin_before_mm2 or 0.0), 0.1) else "done"
+        return "thin" if still_thin(record.thin_before_mm2 or 0.0, record.thin_after_mm2 or 0.0) else "done"
     return "thin" if record.below_mm2 > THIN_SHARE * record.area_mm2 else "done"
 
 

@@ -1,0 +1,19 @@
+"""Remedies that several rooms name: each worded once."""
+
+from bolvek.settings.remedy import Remedy, remedy
+from bolvek.settings.repairs import SKIN_MM, MendSettings, ThickenSettings, Triple
+
+SOLID = remedy("solid", "makes a sound solid of it")
+ANEW = remedy("recast", "makes a solid of it anew")
+MENDS = remedy("mend", "mends what can be mended")
+THICKENS = remedy("thicken", "gives the skin a wall", ThickenSettings(by_mm=SKIN_MM))
+BOTH_SIDES = remedy("thicken", "gives two sides to a surface that has one", ThickenSettings(by_mm=SKIN_MM, side="both"))
+CLOSES_ENDS = remedy("mend", "closes what may be an end", MendSettings(close_ends=True))
+DIGS_OUT = remedy("mend", "takes buried shells out", MendSettings(drop_buried=True))
+FUSES = remedy("fuse", "makes one body of what goes into each other or touches")
+SPLITS = remedy("split", "makes a file of each part")
+
+
+def lid_at(place_mm: Triple) -> Remedy:
+    """A lid on one opening, whatever it is."""
+    return remedy("mend", "puts a lid on it all the same", MendSettings(at=(place_mm,)), anew=True)
