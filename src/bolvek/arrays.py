@@ -22,3 +22,8 @@ def frozen(array: A) -> A:
     view: A = np.ascontiguousarray(array).view()  # type: ignore[assignment]
     view.flags.writeable = False
     return view
+
+
+def stored(points: Floats) -> Floats:
+    """Points as a binary STL holds them: rounded to float32."""
+    return np.asarray(points.astype(np.float32).astype(np.float64))

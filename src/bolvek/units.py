@@ -21,6 +21,9 @@ MILLIMETRES = {
 }
 """Millimetres in one unit."""
 
+Triple = tuple[float, float, float]
+"""A place, a direction or a size: x, y and z."""
+
 UNIT_NAMES = {"mm": "millimetres", "cm": "centimetres", "m": "metres", "in": "inches", "ft": "feet", "um": "microns"}
 """Units as people call them."""
 

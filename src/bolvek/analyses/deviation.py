@@ -15,11 +15,10 @@ from bolvek.arrays import Bools, Floats, Ints
 from bolvek.kernels.surface import topology as kernels
 from bolvek.mesh import Mesh
 from bolvek.settings.measures import CompareSettings
-from bolvek.units import as_triple
+from bolvek.units import Triple, as_triple
 
 _PLAIN = CompareSettings()
 
-Triple = tuple[float, float, float]
 
 SPACING_SHARE = 1 / 400
 """Samples on changed faces are as far apart as this share of the longest side, unless said otherwise."""

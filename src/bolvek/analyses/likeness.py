@@ -15,9 +15,7 @@ from bolvek.analyses.shells import counted_once, material_tree, standing
 from bolvek.analyses.thickness import sample_surface
 from bolvek.arrays import Bools, Floats, Ints
 from bolvek.mesh import Mesh
-from bolvek.units import area_text, as_triple, count_text, length_text, point_text, volume_text
-
-Triple = tuple[float, float, float]
+from bolvek.units import Triple, area_text, as_triple, count_text, length_text, point_text, volume_text
 
 WITHIN_SHARE = 0.01
 """What lies farther off than this share of the longest side is elsewhere."""

@@ -7,8 +7,7 @@ import numpy as np
 from bolvek.arrays import Floats, Ints, Ints32
 from bolvek.mesh import Mesh
 from bolvek.spatial.groups import linked_groups
-
-Triple = tuple[float, float, float]
+from bolvek.units import Triple
 
 
 @dataclass(frozen=True)

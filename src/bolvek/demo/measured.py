@@ -7,8 +7,7 @@ import numpy as np
 from bolvek.arrays import Floats
 from bolvek.demo.pieces import blocks, in_one
 from bolvek.mesh import Mesh
-
-Triple = tuple[float, float, float]
+from bolvek.units import Triple
 
 
 @dataclass(frozen=True)

@@ -8,6 +8,7 @@ from pathlib import Path
 
 import numpy as np
 
+from bolvek.arrays import stored
 from bolvek.errors import FileError
 from bolvek.formats.obj import obj_bytes
 from bolvek.formats.off import off_bytes
@@ -131,9 +132,9 @@ def write_model(
     wanted = mesh.vertices[mesh.faces[order]]
     rounded = 0.0
     if suffix == ".stl" and not as_text:
-        stored = wanted.astype(np.float32).astype(np.float64)
-        rounded = float(np.abs(stored - wanted).max()) if len(wanted) else 0.0
-        wanted = stored
+        held = stored(wanted)
+        rounded = float(np.abs(held - wanted).max()) if len(wanted) else 0.0
+        wanted = held
 
     def verify(back: bytes) -> None:
         soup = READERS[SUFFIXES[suffix]](back, path)

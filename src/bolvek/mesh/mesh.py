@@ -3,7 +3,7 @@
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
-from bolvek.arrays import Floats, Ints32
+from bolvek.arrays import Floats, Ints32, stored
 from bolvek.kernels.exact.triangles import area_vectors
 from bolvek.kernels.surface import topology as kernels
 from bolvek.mesh.derived import Derived, once_a_mesh
@@ -246,7 +246,7 @@ def _tree(mesh: Mesh) -> Tree:
 @once_a_mesh
 def _stored(mesh: Mesh) -> Mesh | None:
     """What a binary STL will hold; None where that is the mesh itself."""
-    rounded = mesh.vertices.astype(np.float32).astype(np.float64) + 0.0
+    rounded = stored(mesh.vertices) + 0.0
     label, first = _weld(rounded)
     if len(first) == len(rounded):
         return None if np.array_equal(rounded, mesh.vertices) else mesh.moved(rounded)

@@ -23,9 +23,7 @@ from bolvek.settings import remedy
 from bolvek.settings.parts import PlinthSettings
 from bolvek.settings.ways_on import SOLID
 from bolvek.spatial.polygons import PolygonError, triangulate
-from bolvek.units import as_triple, length_text
-
-Triple = tuple[float, float, float]
+from bolvek.units import Triple, as_triple, length_text
 
 _SIDES = 128
 _SLICES = 6  # through what is sunk

@@ -10,9 +10,7 @@ from bolvek.errors import WorkError
 from bolvek.mesh import Mesh
 from bolvek.settings.parts import PoseSettings
 from bolvek.spatial.hull import hull_sides
-from bolvek.units import as_triple, length_text, point_text
-
-Triple = tuple[float, float, float]
+from bolvek.units import Triple, as_triple, length_text, point_text
 
 _DOWN = np.array([0.0, 0.0, -1.0])
 _PLANES = 24  # largest facets of the hull that may be the flat one to lie on

@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from bolvek.arrays import Bools, Ints
+from bolvek.arrays import Bools, Ints, stored
 from bolvek.mesh import Mesh
 
 _ROUNDS = 20
@@ -27,7 +27,7 @@ def refine(mesh: Mesh, chosen: Bools, longest_mm: float) -> tuple[Mesh, Ints]:
         rows = np.flatnonzero(cut)[first]
         middle = 0.5 * (mesh.vertices[low[rows]] + mesh.vertices[high[rows]])
         faces, of = _split(mesh.faces.astype(np.int64), np.where(at >= 0, at + len(mesh.vertices), -1))
-        points = np.concatenate([mesh.vertices, middle.astype(np.float32).astype(np.float64)])
+        points = np.concatenate([mesh.vertices, stored(middle)])
         mesh, source = Mesh(points, faces), source[of]
     return mesh, source
 

@@ -11,9 +11,7 @@ from bolvek.mesh import Mesh
 from bolvek.settings import SettingError, remedy
 from bolvek.settings.parts import ScaleSettings
 from bolvek.settings.ways_on import SOLID
-from bolvek.units import as_triple
-
-Triple = tuple[float, float, float]
+from bolvek.units import Triple, as_triple
 
 
 @dataclass(frozen=True, kw_only=True)

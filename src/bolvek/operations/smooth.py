@@ -15,7 +15,7 @@ import numpy as np
 from bolvek.analyses.finding import Finding
 from bolvek.analyses.soundness.around import crossing_pairs
 from bolvek.analyses.thickness import wall_at
-from bolvek.arrays import Bools, Floats, Ints32
+from bolvek.arrays import Bools, Floats, Ints32, stored
 from bolvek.errors import WorkError
 from bolvek.kernels.surface.fairing import filter_normals, follow_normals
 from bolvek.mesh import Mesh
@@ -26,8 +26,6 @@ from bolvek.settings.measures import WallSettings
 from bolvek.settings.repairs import Region, SmoothSettings
 from bolvek.spatial.parallel import run_ranges
 from bolvek.units import count_text
-
-Triple = tuple[float, float, float]
 
 _SIGMA = 0.6
 """Of the difference of two normals at the angle that is kept: the width of the Gaussian."""
@@ -163,7 +161,7 @@ def _calmed(mesh: Mesh, free: Bools, s: SmoothSettings) -> tuple[Floats, int]:
 def _rounded(mesh: Mesh, wanted: Floats) -> Floats:
     """What moved as a file will hold it, what did not bit for bit as it was."""
     moved = (wanted != mesh.vertices).any(axis=1)
-    return np.where(moved[:, None], wanted.astype(np.float32).astype(np.float64), mesh.vertices)
+    return np.where(moved[:, None], stored(wanted), mesh.vertices)
 
 
 def _uncrossed(mesh: Mesh, wanted: Mesh, free: Bools) -> tuple[Mesh, int]:

@@ -16,9 +16,7 @@ from bolvek.mesh import Mesh
 from bolvek.settings import remedy
 from bolvek.settings.parts import SplitSettings
 from bolvek.settings.ways_on import MENDS
-from bolvek.units import as_triple, count_text
-
-Triple = tuple[float, float, float]
+from bolvek.units import Triple, as_triple, count_text
 
 MOST_PARTS = 2000
 """More files than this are not written: they would be scan noise."""

@@ -35,8 +35,7 @@ from bolvek.operations.solid import SolidPlan, SolidRecord
 from bolvek.operations.split import JoinRecord, SplitRecord
 from bolvek.operations.thicken import ThickenRecord
 from bolvek.settings import Remedy
-
-Triple = tuple[float, float, float]
+from bolvek.units import Triple
 
 
 class Try(BaseModel):

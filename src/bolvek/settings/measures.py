@@ -4,8 +4,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass, field
 
 from bolvek.settings.describe import Settings, setting
-
-Triple = tuple[float, float, float]
+from bolvek.units import Triple
 
 KNIFE_DEG = 10.0
 """Sharper edges of material are knife edges."""

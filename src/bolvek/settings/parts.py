@@ -7,8 +7,8 @@ from typing import Literal
 
 from bolvek.settings.describe import Settings, setting
 from bolvek.settings.measures import LEAST_WALL_MM
+from bolvek.units import Triple
 
-Triple = tuple[float, float, float]
 Shape = Literal["round", "square", "follow"]
 
 _FIT = "Of pegs and lips, all around."

@@ -6,8 +6,7 @@ from dataclasses import dataclass
 
 from bolvek.settings.describe import Settings, setting
 from bolvek.settings.measures import LEAST_WALL_MM
-
-Triple = tuple[float, float, float]
+from bolvek.units import Triple
 
 STEPS = ("weld", "drop", "separate", "orient", "buried", "close", "mirror", "crossings")
 """The ladder of mending, in order."""

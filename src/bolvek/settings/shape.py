@@ -8,9 +8,8 @@ from bolvek.settings.describe import Settings, setting
 from bolvek.settings.measures import LEAST_DRAIN_MM, LEAST_WALL_MM
 from bolvek.settings.parts import ScaleSettings
 from bolvek.settings.repairs import MendSettings, SolidSettings
-from bolvek.units import length_text, point_text
+from bolvek.units import Triple, length_text, point_text
 
-Triple = tuple[float, float, float]
 Ball = tuple[Triple, float]
 
 CELLS, CORE_CELLS = 30_000, 90_000

@@ -1,7 +1,8 @@
 """Remedies that several rooms name: each worded once."""
 
 from bolvek.settings.remedy import Remedy, remedy
-from bolvek.settings.repairs import SKIN_MM, MendSettings, ThickenSettings, Triple
+from bolvek.settings.repairs import SKIN_MM, MendSettings, ThickenSettings
+from bolvek.units import Triple
 
 SOLID = remedy("solid", "makes a sound solid of it")
 ANEW = remedy("recast", "makes a solid of it anew")

@@ -13,9 +13,7 @@ import numpy as np
 from bolvek.arrays import Bools, Floats, Floats32, Ints, Ints8
 from bolvek.mesh import Mesh
 from bolvek.spatial.air import MOST_BLOCKS, AirLattice, least_between, narrowest_along
-from bolvek.units import as_triple
-
-Triple = tuple[float, float, float]
+from bolvek.units import Triple, as_triple
 
 PASSES_SHARE = 0.98
 """A way as wide as this share of the least drain passes: a hole of 16 sides is so much narrower inside."""

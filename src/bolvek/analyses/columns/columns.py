@@ -15,12 +15,11 @@ from bolvek.kernels.grid import columns as kernels
 from bolvek.mesh import Mesh
 from bolvek.spatial.frames import across
 from bolvek.spatial.parallel import run_ranges
+from bolvek.units import Triple
 
 MOST_PIXELS = 1_000_000
 """How many columns a model gets where no pixel is asked for."""
 _LIMIT = 24_000_000
-
-Triple = tuple[float, float, float]
 
 
 def frame_of(up: Triple) -> Floats:

@@ -14,9 +14,7 @@ from bolvek.analyses.columns.columns import Columns
 from bolvek.analyses.layering import layers_between
 from bolvek.arrays import Floats, Ints, Ints32
 from bolvek.kernels.grid import flood as kernels
-from bolvek.units import as_triple
-
-Triple = tuple[float, float, float]
+from bolvek.units import Triple, as_triple
 
 LEAST_POOL_MM3 = 0.05
 """Pools smaller than this are counted, not listed."""

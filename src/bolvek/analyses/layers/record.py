@@ -5,9 +5,7 @@ from dataclasses import dataclass
 from bolvek.analyses.columns import Cup, Pool
 from bolvek.analyses.finding import Finding
 from bolvek.analyses.overhangs import Island
-from bolvek.units import area_text, count_text, length_text, point_text, volume_text
-
-Triple = tuple[float, float, float]
+from bolvek.units import Triple, area_text, count_text, length_text, point_text, volume_text
 
 RESIDUE_MM3 = 50.0
 """Less liquid than this in one model is a film that washes off, not a pool."""

@@ -12,8 +12,7 @@ from bolvek.arrays import Bools, Floats, Ints, Ints32
 from bolvek.kernels.surface import sections as kernels
 from bolvek.mesh import Mesh
 from bolvek.spatial.parallel import run_ranges
-
-Triple = tuple[float, float, float]
+from bolvek.units import Triple
 
 
 @dataclass(frozen=True)

@@ -18,11 +18,10 @@ from bolvek.settings.measures import MEASURES, OverhangSettings, RankSettings
 from bolvek.spatial.frames import across, fibonacci_sphere
 from bolvek.spatial.hull import hull_sides
 from bolvek.spatial.parallel import run_ranges
-from bolvek.units import as_triple
+from bolvek.units import Triple, as_triple
 
 _PLAIN = RankSettings()
 
-Triple = tuple[float, float, float]
 
 WEIGHTS = {
     "stands": {

@@ -8,7 +8,7 @@ from bolvek.analyses.layering import layer_count
 from bolvek.analyses.overhangs.islands import Sweep, find_islands
 from bolvek.analyses.overhangs.record import Island, OverhangRecord, OverhangZone, findings_of, up_of
 from bolvek.analyses.overhangs.standing import bed_contact, centre_of_mass, foot
-from bolvek.analyses.overhangs.zones import gather_zones
+from bolvek.analyses.overhangs.zones import Overhanging, gather_zones
 from bolvek.analyses.shells import counted_once, for_all_faces, material_tree, standing
 from bolvek.analyses.thickness import (
     MOST_RAYS,
@@ -100,7 +100,9 @@ def _look(mesh: Mesh, s: OverhangSettings, most_samples: int) -> _Seen:
     zones: list[OverhangZone] = []
     if len(samples.area):
         over = np.unique(samples.face)
-        zones = gather_zones(mesh, over, samples, drop, buried, on_bed, slope, height, bottoms, tree, s, kind)
+        zones = gather_zones(
+            Overhanging(mesh, over, samples, drop, buried, on_bed, slope, height, bottoms, tree, s), kind
+        )
     return _Seen(kind, sweep, bottoms, minima, samples, drop, landed, zones)
 
 

@@ -7,10 +7,7 @@ import numpy as np
 from bolvek.analyses.finding import Finding
 from bolvek.arrays import Floats
 from bolvek.settings.measures import OverhangSettings
-from bolvek.units import length_text, volume_text
-
-Triple = tuple[float, float, float]
-
+from bolvek.units import Triple, length_text, volume_text
 
 FOOT_SHARE = 0.01
 """A foot narrower than this share of the height, or than two layers, is a point or an edge."""

@@ -9,10 +9,7 @@ from bolvek.arrays import Floats
 from bolvek.kernels.surface import sweep as kernels
 from bolvek.mesh import Mesh
 from bolvek.spatial.frames import across
-from bolvek.units import as_triple
-
-Triple = tuple[float, float, float]
-
+from bolvek.units import Triple, as_triple
 
 UPRIGHT = 1e-3
 """A face that looks down less than this (the cosine) stands upright: rounding must not make a foot of it."""

@@ -1,6 +1,9 @@
 """Overhanging faces gathered into zones, and what holds them: bridges told from what reaches out."""
 
+from dataclasses import dataclass
+
 import numpy as np
+from numpy.typing import NDArray
 
 from bolvek.analyses.overhangs.record import OverhangZone, up_of
 from bolvek.analyses.thickness import Samples, sample_surface
@@ -28,83 +31,99 @@ _FINE_ZONES = 100  # largest flat zones whose plan gets the fine raster
 _MOST_ASKED, _PIECES = 5000, 400
 
 
-def gather_zones(
-    mesh: Mesh,
-    over: Ints,
-    samples: Samples,
-    drop: Floats,
-    buried: Samples,
-    on_bed: Bools,
-    slope: Floats,
-    height: Floats,
-    islands: Ints,
-    tree: Tree,
-    s: OverhangSettings,
-    kind: Ints8,
-) -> list[OverhangZone]:
-    """Overhanging faces gathered by shared edges, largest first; marks what each face is.
+@dataclass(frozen=True)
+class Overhanging:
+    """What zones are gathered of. over: faces that overhang; samples: on them, with the drop (S,) below each; buried:
+    samples in other material; on_bed, slope: of each face; height: of each vertex; islands: vertices at the bottoms of
+    islands; tree: tells material by its winding number."""
 
-    islands are the vertices at the bottoms of islands, tree tells material by its winding number.
-    """
-    up = up_of(s)
+    mesh: Mesh
+    over: Ints
+    samples: Samples
+    drop: Floats
+    buried: Samples
+    on_bed: Bools
+    slope: Floats
+    height: Floats
+    islands: Ints
+    tree: Tree
+    settings: OverhangSettings
+
+
+class _Groups:
+    """Rows by a number each has: those of one number."""
+
+    def __init__(self, number: NDArray[np.integer], count: int) -> None:
+        self._order = np.argsort(number, kind="stable")
+        self._ends = np.searchsorted(number[self._order], np.arange(count + 1))
+
+    def __getitem__(self, one: int) -> Ints:
+        return np.asarray(self._order[self._ends[one] : self._ends[one + 1]])
+
+
+class _Borders:
+    """Where zones end, in plan: `held` by a face that goes down, lies on the bed or is in other material; `sides`: all
+    of their edges."""
+
+    def __init__(self, a: Overhanging, label: Ints32, count: int, plan: Floats) -> None:
+        mesh, up = a.mesh, up_of(a.settings)
+        half = (3 * a.over[:, None] + np.arange(3)).ravel()
+        opposite = mesh.topology.opposite[half]
+        begin, end = mesh.edge_ends(half)
+        other = np.maximum(opposite, 0)
+        third = mesh.faces[other // 3, (other % 3 + 2) % 3]
+        rim = (opposite < 0) | (label[other // 3] != label[half // 3])
+        holds = (opposite >= 0) & rim
+        holds &= _goes_down(mesh.vertices, begin, end, third, a.slope[other // 3], up) | a.on_bed[other // 3]
+        sunk = label[a.buried.face]
+        inside = a.buried.points[sunk >= 0]
+
+        def in_plan(edges: Bools) -> Floats:
+            return np.stack([mesh.vertices[begin[edges]], mesh.vertices[end[edges]]], axis=1) @ plan.T
+
+        self.held = np.concatenate([in_plan(holds), np.stack([inside, inside], axis=1) @ plan.T])
+        self.held_of = _Groups(np.concatenate([label[half[holds] // 3], sunk[sunk >= 0]]), count)
+        self.sides = in_plan(rim)
+        self.sides_of = _Groups(label[half[rim] // 3], count)
+        self.sunk = np.zeros(count, bool)
+        self.sunk[sunk[sunk >= 0]] = True
+
+
+def gather_zones(a: Overhanging, kind: Ints8) -> list[OverhangZone]:
+    """Overhanging faces gathered by shared edges, largest first; kind (F,) is told what each face is."""
+    mesh, samples = a.mesh, a.samples
     mask = np.zeros(len(mesh.faces), bool)
-    mask[over] = True
+    mask[a.over] = True
     label, count = label_patches(mesh.topology, mask)
-    group = label[over]
-    plan = np.stack(across(up))
-    # where a zone ends at a face that goes down or lies on the bed, that face holds it
-    half = (3 * over[:, None] + np.arange(3)).ravel()
-    opposite = mesh.topology.opposite[half]
-    edge_face = half // 3
-    a, b = mesh.edge_ends(half)
-    other = np.maximum(opposite, 0)
-    third = mesh.faces[other // 3, (other % 3 + 2) % 3]
-    rim = (opposite < 0) | (label[other // 3] != label[edge_face])
-    holds = (opposite >= 0) & rim
-    holds &= _goes_down(mesh.vertices, a, b, third, slope[other // 3], up) | on_bed[other // 3]
-    # so does another part that it lies in
-    sunk = label[buried.face]
-    inside = buried.points[sunk >= 0]
-    held_zone = np.concatenate([label[edge_face[holds]], sunk[sunk >= 0]])
-    edges = np.stack([mesh.vertices[a[holds]], mesh.vertices[b[holds]]], axis=1)
-    held = np.concatenate([edges, np.stack([inside, inside], axis=1)]) @ plan.T
-    zone_of = label[samples.face]
-    order, place = np.argsort(zone_of, kind="stable"), np.argsort(held_zone, kind="stable")
-    ends = np.searchsorted(zone_of[order], np.arange(count + 1))
-    held_ends = np.searchsorted(held_zone[place], np.arange(count + 1))
-    face_order = np.argsort(group, kind="stable")
-    face_ends = np.searchsorted(group[face_order], np.arange(count + 1))
-    side_zone = label[edge_face[rim]]
-    sides = np.stack([mesh.vertices[a[rim]], mesh.vertices[b[rim]]], axis=1) @ plan.T
-    side_order = np.argsort(side_zone, kind="stable")
-    side_ends = np.searchsorted(side_zone[side_order], np.arange(count + 1))
-    flat = samples.area * -slope[samples.face]
+    plan = np.stack(across(up_of(a.settings)))
+    borders = _Borders(a, label, count, plan)
+    rows_of, faces_of = _Groups(label[samples.face], count), _Groups(label[a.over], count)
     begins = np.zeros(count + 1, bool)
-    if len(islands):
+    if len(a.islands):
         at_island = np.zeros(len(mesh.vertices), bool)
-        at_island[islands] = True
-        begins[group[at_island[mesh.faces[over]].any(axis=1)]] = True
-    total = np.bincount(zone_of, samples.area, count)
+        at_island[a.islands] = True
+        begins[label[a.over][at_island[mesh.faces[a.over]].any(axis=1)]] = True
+    total = np.bincount(label[samples.face], samples.area, count)
     rank = np.empty(count, np.int64)
     rank[np.argsort(-total, kind="stable")] = np.arange(count)
+    flat = samples.area * -a.slope[samples.face]
     found = []
     for z in range(count):
-        rows = order[ends[z] : ends[z + 1]]
+        rows = rows_of[z]
         if not len(rows):
             continue  # all of it lies within the first half layer, or inside other material
-        faces = over[face_order[face_ends[z] : face_ends[z + 1]]]
-        borders = held[place[held_ends[z] : held_ends[z + 1]]]
-        reach = _reach(samples.points[rows] @ plan.T, borders) if len(borders) else None
-        level = -slope[samples.face[rows]] >= np.cos(np.radians(BRIDGE_DEG))
+        faces, held = a.over[faces_of[z]], borders.held[borders.held_of[z]]
+        reach = _reach(samples.points[rows] @ plan.T, held) if len(held) else None
+        level = -a.slope[samples.face[rows]] >= np.cos(np.radians(BRIDGE_DEG))
         span = None
-        if len(borders) > 1 and float(samples.area[rows[level]].sum()) >= FLAT_SHARE * total[z]:
+        if len(held) > 1 and float(samples.area[rows[level]].sum()) >= FLAT_SHARE * total[z]:
             cells = CELLS if rank[z] < _FINE_ZONES else _FEW_CELLS
-            own = sides[side_order[side_ends[z] : side_ends[z + 1]]]
-            span = _span(mesh, faces, borders, own, plan, tree if (sunk == z).any() else None, up, cells)
+            own, inner = borders.sides[borders.sides_of[z]], a.tree if borders.sunk[z] else None
+            span = _span(mesh, faces, held, own, plan, inner, up_of(a.settings), cells)
         name = "cantilever"
-        if span is not None and span <= s.bridge_most_mm * (1 + _ROUNDING):
+        if span is not None and span <= a.settings.bridge_most_mm * (1 + _ROUNDING):
             name = "bridge"
-        elif not len(borders) and begins[z]:
+        elif not len(held) and begins[z]:
             name = "free"
         kind[faces] = {"bridge": 3, "cantilever": 2, "free": 4}[name]
         used = np.unique(mesh.faces[faces])
@@ -114,13 +133,13 @@ def gather_zones(
             OverhangZone(
                 name,
                 float(total[z]),
-                as_triple(points[int(np.argmin(height[used]))]),
+                as_triple(points[int(np.argmin(a.height[used]))]),
                 as_triple(0.5 * (low + high)),
                 as_triple(high - low),
-                float(np.degrees(np.arccos(np.clip(-slope[faces].min(), -1, 1)))),
+                float(np.degrees(np.arccos(np.clip(-a.slope[faces].min(), -1, 1)))),
                 reach,
                 span,
-                float((flat[rows] * drop[rows]).sum()),
+                float((flat[rows] * a.drop[rows]).sum()),
             )
         )
     return sorted(found, key=lambda z: (-z.area_mm2, z.centre_mm))

@@ -16,9 +16,7 @@ from bolvek.analyses.finding import Finding
 from bolvek.analyses.proof.record import Clause, Liquid, Residue
 from bolvek.arrays import Floats, Ints32
 from bolvek.mesh import Mesh
-from bolvek.units import as_triple, length_text, point_text, volume_text
-
-Triple = tuple[float, float, float]
+from bolvek.units import Triple, as_triple, length_text, point_text, volume_text
 
 RESIDUE_SHARE, RESIDUE_MM3 = 0.005, 50.0
 """What may stay: this share of its room, or this volume where that is more."""

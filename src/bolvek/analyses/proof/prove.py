@@ -1,7 +1,8 @@
 """The proof itself: clause after clause, findings, the verdict."""
 
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
 from typing import TypeVar
 
 import numpy as np
@@ -12,7 +13,7 @@ from bolvek.analyses.proof.liquid import judge_liquid, liquid_clause, measure_li
 from bolvek.analyses.proof.material import find_voids, judge_material, judge_voids
 from bolvek.analyses.proof.origin import OUTER, Origin
 from bolvek.analyses.proof.passages import judge_ways, with_pockets
-from bolvek.analyses.proof.record import Clause, Liquid, ProofRecord, Wall
+from bolvek.analyses.proof.record import Clause, Liquid, ProofRecord, Void, Wall
 from bolvek.analyses.proof.wall import measure_wall
 from bolvek.analyses.shells import Shells, nest_exactly
 from bolvek.analyses.soundness import Defect, find_defects
@@ -42,118 +43,125 @@ def examine(mesh: Mesh, settings: ProofSettings, origin: Origin | None = None) -
     found, for pictures (None when they were not looked for).
     """
     settings.check()
-    seconds: dict[str, float] = {}
+    log = _Log()
+    defects = log.timed("sound", lambda: find_defects(mesh))
+    stored = log.timed("sound", lambda: find_defects(mesh.as_stored()))
+    log.take(*_soundness(mesh, defects, stored))
+    measured = _Measured()
+    if defects or not len(mesh.faces):
+        log.not_judged(_UNSOUND, "material", "voids", "ways", "liquid", "wall")
+        return _record(mesh, settings, origin, log, measured, (defects, stored), mesh.topology.shells), None
+    nested = log.timed("material", lambda: nest_exactly(mesh))
+    log.take(*_material(judge_material(mesh, nested)))
+    wrong = log.clauses[-1].state == "fails"
+    measured.voids = find_voids(mesh, nested, settings.allow_closed_mm3)
+    log.take(*_voids(judge_voids(measured.voids)))
+    if wrong:
+        log.not_judged("not judged: inside and outside contradict each other", "ways", "liquid", "wall")
+    else:
+        _measure(mesh, settings, origin, nested, log, measured)
+    bodies = int((nested.volume > 0).sum())
+    return _record(mesh, settings, origin, log, measured, (defects, stored), bodies), measured.cavities
 
-    def timed(name: str, work: Callable[[], T]) -> T:
+
+class _Log:
+    """Clauses and findings as they are judged, and the seconds of what they took."""
+
+    def __init__(self) -> None:
+        self.clauses: list[Clause] = []
+        self.findings: list[Finding] = []
+        self.seconds: dict[str, float] = {}
+
+    @property
+    def fallen(self) -> bool:
+        """Whether anything is a fault so far."""
+        return any(f.severity == "fault" for f in self.findings)
+
+    def timed(self, name: str, work: Callable[[], T]) -> T:
         begin = time.perf_counter()
         result = work()
-        seconds[name] = seconds.get(name, 0.0) + time.perf_counter() - begin
+        self.seconds[name] = self.seconds.get(name, 0.0) + time.perf_counter() - begin
         return result
 
-    defects = timed("sound", lambda: find_defects(mesh))
-    stored_defects = timed("sound", lambda: find_defects(mesh.as_stored()))
-    known = {d.code for d in defects}
-    findings = [_fault(d, "") for d in defects]
-    findings += [_fault(d, " once stored in float32") for d in stored_defects if d.code not in known]
-    if not len(mesh.faces):
-        findings.append(Finding("empty", "fault", 0, "the model has no triangles"))
-    clauses = [_soundness(mesh, defects, stored_defects)]
-    if defects or not len(mesh.faces):
-        for name in ("material", "voids", "ways", "liquid", "wall"):
-            clauses.append(Clause(name, "not judged", _UNSOUND))
-        unsound = ProofRecord(
-            verdict="unfit",
-            ok=False,
-            clauses=tuple(clauses),
-            sound=not defects,
-            sound_as_stored=not stored_defects,
-            defects=defects,
-            defects_as_stored=stored_defects,
-            bodies=mesh.topology.shells,
-            triangles=len(mesh.faces),
-            volume_mm3=mesh.volume,
-            cavities=(),
-            drains=0,
-            findings=tuple(findings),
-            seconds=seconds,
-        )
-        return unsound, None
-    nested = timed("material", lambda: nest_exactly(mesh))
-    material = judge_material(mesh, nested)
-    voids = find_voids(mesh, nested, settings.allow_closed_mm3)
-    closed = judge_voids(voids)
-    findings += material + closed
-    wrong = any(f.severity == "fault" for f in material)
-    clauses.append(
-        Clause("material", "fails", _first(material))
-        if wrong
-        else Clause("material", "holds", "counted once everywhere, voids face the right way")
-    )
-    if any(f.severity == "fault" for f in closed):
-        clauses.append(Clause("voids", "fails", _first(closed)))
-    elif closed:
-        clauses.append(Clause("voids", "holds", _first(closed, "note")))
-    else:
-        clauses.append(Clause("voids", "holds", "no closed void"))
+    def take(self, clause: Clause, findings: Sequence[Finding]) -> None:
+        self.clauses.append(clause)
+        self.findings += findings
+
+    def not_judged(self, reason: str, *names: str) -> None:
+        self.clauses += [Clause(name, "not judged", reason) for name in names]
+
+
+@dataclass
+class _Measured:
+    """What the clauses are judged by, as far as it was measured."""
+
+    voids: tuple[Void, ...] = ()
     cavities: Cavities | None = None
     ways: NeckWays | None = None
-    wall: Wall | None = None
     liquid: Liquid | None = None
-    if wrong:
-        reason = "not judged: inside and outside contradict each other"
-        clauses += [Clause(name, "not judged", reason) for name in ("ways", "liquid", "wall")]
-    else:
+    wall: Wall | None = None
 
-        def measured() -> tuple[Cavities, Wall | None]:
-            found = timed(
-                "rooms", lambda: find_cavities(mesh, ball_mm=settings.ball_mm, wall_mm=settings.wall_mm, nested=nested)
-            )
-            return found, timed("wall", lambda: measure_wall(mesh, found, settings.wall_mm, origin, least_wall))
 
-        least_wall = settings.least_wall_mm
-        found_ways, (rooms, wall) = side_by_side(
-            lambda: timed(
-                "ways", lambda: find_ways(_opened(mesh, nested, settings.least_drain_mm), settings.least_drain_mm)
-            ),
-            measured,
-        )
-        cavities, ways = rooms, with_pockets(found_ways, rooms, mesh.volume, _own_chambers(mesh, settings, origin))
-        judged = judge_ways(ways, rooms)
-        findings += judged
-        clauses.append(_ways_clause(ways, judged))
-        liquid = timed("liquid", lambda: _liquid(mesh, rooms, wall, settings))
-        judged = judge_liquid(liquid, needed=settings.wall_mm is not None)
-        findings += judged
-        clauses.append(liquid_clause(liquid, judged, necks=any(not c.pocket for c in ways.chambers)))
-        judged = _wall_findings(wall, settings, bool(rooms.is_room.any()), settings.own_told and origin is None)
-        findings += judged
-        clauses.append(_wall_clause(wall, settings, judged))
-    faults = any(f.severity == "fault" for f in findings)
-    verdict = "unfit" if faults else "fit" if settings.wall_mm is not None else "wall not judged"
-    record = ProofRecord(
-        verdict=verdict,
-        ok=not faults,
-        clauses=tuple(clauses),
-        sound=not defects,
-        sound_as_stored=not stored_defects,
-        defects=defects,
-        defects_as_stored=stored_defects,
-        bodies=int((nested.volume > 0).sum()),
+def _measure(
+    mesh: Mesh, settings: ProofSettings, origin: Origin | None, nested: Shells, log: _Log, found: _Measured
+) -> None:
+    """Rooms, ways out, liquid and walls of a model that has one inside: measured and judged."""
+    least = settings.least_drain_mm
+
+    def rooms_and_wall() -> tuple[Cavities, Wall | None]:
+        ball, asked = settings.ball_mm, settings.wall_mm
+        rooms = log.timed("rooms", lambda: find_cavities(mesh, ball_mm=ball, wall_mm=asked, nested=nested))
+        return rooms, log.timed("wall", lambda: measure_wall(mesh, rooms, asked, origin, settings.least_wall_mm))
+
+    ways, (rooms, wall) = side_by_side(
+        lambda: log.timed("ways", lambda: find_ways(_opened(mesh, nested, least), least)), rooms_and_wall
+    )
+    ways = with_pockets(ways, rooms, mesh.volume, _own_chambers(mesh, settings, origin))
+    judged = judge_ways(ways, rooms)
+    log.take(_ways_clause(ways, judged), judged)
+    liquid = log.timed("liquid", lambda: _liquid(mesh, rooms, wall, settings))
+    judged = judge_liquid(liquid, needed=settings.wall_mm is not None)
+    log.take(liquid_clause(liquid, judged, necks=any(not c.pocket for c in ways.chambers)), judged)
+    judged = _wall_findings(wall, settings, bool(rooms.is_room.any()), settings.own_told and origin is None)
+    log.take(_wall_clause(wall, settings, judged), judged)
+    found.cavities, found.ways, found.liquid, found.wall = rooms, ways, liquid, wall
+
+
+def _record(
+    mesh: Mesh,
+    settings: ProofSettings,
+    origin: Origin | None,
+    log: _Log,
+    found: _Measured,
+    defects: tuple[tuple[Defect, ...], tuple[Defect, ...]],
+    bodies: int,
+) -> ProofRecord:
+    """All of it, and the verdict: "fit" only where every clause was judged."""
+    judged = "fit" if settings.wall_mm is not None else "wall not judged"
+    rooms = found.cavities
+    return ProofRecord(
+        verdict="unfit" if log.fallen else judged,
+        ok=not log.fallen,
+        clauses=tuple(log.clauses),
+        sound=not defects[0],
+        sound_as_stored=not defects[1],
+        defects=defects[0],
+        defects_as_stored=defects[1],
+        bodies=bodies,
         triangles=len(mesh.faces),
         volume_mm3=mesh.volume,
-        cavities=cavities.found if cavities else (),
-        drains=sum(len(c.openings) for c in cavities.found) if cavities else 0,
-        findings=tuple(findings),
-        voids=voids,
-        ways=ways,
-        liquid=liquid,
-        wall=wall,
+        cavities=rooms.found if rooms else (),
+        drains=sum(len(c.openings) for c in rooms.found) if rooms else 0,
+        findings=tuple(log.findings),
+        voids=found.voids,
+        ways=found.ways,
+        liquid=found.liquid,
+        wall=found.wall,
         kept=origin.kept if origin else None,
-        voxel_mm=cavities.spacing_mm if cavities else None,
-        ball_mm=cavities.ball_mm if cavities else None,
-        seconds=seconds,
+        voxel_mm=rooms.spacing_mm if rooms else None,
+        ball_mm=rooms.ball_mm if rooms else None,
+        seconds=log.seconds,
     )
-    return record, cavities
 
 
 def _own_chambers(mesh: Mesh, settings: ProofSettings, origin: Origin | None) -> Callable[[Chamber], bool]:
@@ -196,14 +204,31 @@ def _first(findings: list[Finding], severity: str = "fault") -> str:
     return "; ".join(f.text for f in findings if f.severity == severity)
 
 
-def _soundness(mesh: Mesh, defects: tuple[Defect, ...], stored: tuple[Defect, ...]) -> Clause:
+def _soundness(mesh: Mesh, defects: tuple[Defect, ...], stored: tuple[Defect, ...]) -> tuple[Clause, list[Finding]]:
     if not len(mesh.faces):
-        return Clause("sound", "fails", "the model has no triangles")
+        text = "the model has no triangles"
+        return Clause("sound", "fails", text), [Finding("empty", "fault", 0, text)]
+    known = {d.code for d in defects}
+    found = [_fault(d, "") for d in defects]
+    found += [_fault(d, " once stored in float32") for d in stored if d.code not in known]
     if defects:
-        return Clause("sound", "fails", "; ".join(d.text for d in defects))
+        return Clause("sound", "fails", "; ".join(d.text for d in defects)), found
     if stored:
-        return Clause("sound", "fails", "; ".join(d.text for d in stored) + " once stored in float32")
-    return Clause("sound", "holds", "closed, manifold, oriented, no self-intersection; in float64 and as stored")
+        return Clause("sound", "fails", "; ".join(d.text for d in stored) + " once stored in float32"), found
+    text = "closed, manifold, oriented, no self-intersection; in float64 and as stored"
+    return Clause("sound", "holds", text), found
+
+
+def _material(found: list[Finding]) -> tuple[Clause, list[Finding]]:
+    if any(f.severity == "fault" for f in found):
+        return Clause("material", "fails", _first(found)), found
+    return Clause("material", "holds", "counted once everywhere, voids face the right way"), found
+
+
+def _voids(found: list[Finding]) -> tuple[Clause, list[Finding]]:
+    if any(f.severity == "fault" for f in found):
+        return Clause("voids", "fails", _first(found)), found
+    return Clause("voids", "holds", _first(found, "note") if found else "no closed void"), found
 
 
 def _ways_clause(ways: NeckWays, findings: list[Finding]) -> Clause:

@@ -5,8 +5,7 @@ from dataclasses import dataclass, field
 from bolvek.analyses.cavities import Cavity, NeckWays
 from bolvek.analyses.finding import Finding
 from bolvek.analyses.soundness import Defect
-
-Triple = tuple[float, float, float]
+from bolvek.units import Triple
 
 VERDICTS = ("fit", "wall not judged", "unfit")
 """Every word the proof's verdict can be. Without a wall asked for, nothing falling short is not yet "fit"."""

@@ -10,6 +10,7 @@ from bolvek.arrays import Bools, Floats, Ints, Ints32
 from bolvek.mesh import Mesh
 from bolvek.mesh.topology import OPEN
 from bolvek.spatial.groups import linked_groups
+from bolvek.units import Triple
 
 RIM_SHARE = 0.4
 """A loop is the rim of an open skin when a disc as long around has at least this share of the skin's area."""
@@ -39,8 +40,6 @@ _MOST_PAIRS = 300  # rim points up to which all pairs are measured for the span
 _MOST_THROATS = 100
 _BANK = 64
 _TEETH, _WAVES = 8, 3  # edges from which a rim can have teeth; waves once around that draw its shape
-
-Triple = tuple[float, float, float]
 
 
 @dataclass(frozen=True)

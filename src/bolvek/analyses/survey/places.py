@@ -4,8 +4,7 @@ from collections.abc import Callable, Sequence
 from typing import Protocol
 
 from bolvek.analyses.survey.record import Survey
-
-Triple = tuple[float, float, float]
+from bolvek.units import Triple
 
 
 class HasPlace(Protocol):

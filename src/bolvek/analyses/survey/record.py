@@ -6,8 +6,7 @@ from bolvek.analyses.cavities import Cavity
 from bolvek.analyses.shells import Opening
 from bolvek.analyses.zones import Zone
 from bolvek.arrays import Ints
-
-Triple = tuple[float, float, float]
+from bolvek.units import Triple
 
 
 @dataclass(frozen=True)

@@ -4,6 +4,8 @@ Counts of edges, twins, faces without area and self-intersections are exact. Wha
 (slivers, near-double vertices, knife edges, strays) has one that is named and reported.
 """
 
+from dataclasses import dataclass
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -46,13 +48,9 @@ def survey(mesh: Mesh, settings: SurveySettings = _PLAIN, parts: Parts | None = 
     longest = float(mesh.size.max())
     near_mm = default_near_mm(mesh) if settings.near_mm is None else settings.near_mm
     sliver_mm = min(SLIVER_SHARE * longest, MOST_SLIVER_MM) if settings.sliver_mm is None else settings.sliver_mm
+    views = _views(mesh, parts)
+    body, whole = views.body, views.whole
     twins, twin_faces = find_twins(mesh, None if parts is None else parts.part)
-    whole = mesh if parts is None else part_by_part(mesh, parts.part)
-    once, keep = counted_once(mesh)
-    label = None if parts is None else parts.part if keep is None else parts.part[keep]
-    body = whole if keep is None else once if label is None else part_by_part(once, label)
-    number = np.arange(len(mesh.faces)) if keep is None else keep  # of a face of the body in the mesh
-
     defects = find_defects(whole)
     topology = whole.topology
     crowded = np.flatnonzero(topology.opposite == CROWDED)
@@ -64,34 +62,17 @@ def survey(mesh: Mesh, settings: SurveySettings = _PLAIN, parts: Parts | None = 
     slivers = np.flatnonzero(low & ~flat)
     pairs = _without_twins(body)
     touch = find_touching(body, pairs, found.sign)
-    shells = describe_shells(body, found, pairs, label, parts)
+    shells = describe_shells(body, found, pairs, views.label, parts)
     apart = _of_parts(touch, body.topology.shells, shells)
     crossings = find_crossings(
         body, pairs, total=whole.meeting[1], twins=_twin_pairs(mesh, flat), touch=touch, apart=apart
     )
     hidden = find_hidden(body, pairs, found, touch)
     # the faces of a cavity point out of the material all the same
-    knives = _knives(body, found.sign.astype(np.int8), low[number], settings.knife_deg)
+    knives = _knives(body, found.sign.astype(np.int8), low[views.of_file], settings.knife_deg)
     wrong = np.array([s.inside_out for s in shells])
     role = np.array([s.role for s in shells])
     parted = [d for d in defects if d.code != "self_intersections"]
-    marks = {
-        "open_edges": np.unique(np.concatenate(found.openings.half) // 3) if found.openings.half else crowded[:0],
-        "nonmanifold_edges": np.unique(crowded // 3),
-        "badly_oriented_edges": np.unique(np.flatnonzero(topology.same_way) // 3),
-        "flipped_faces": flipped,
-        "inside_out": np.flatnonzero(wrong[body.topology.shell]),
-        "twin_faces": twin_faces,
-        "flat_faces": np.flatnonzero(flat),
-        "slivers": slivers,
-        "self_intersections": np.unique(pairs).astype(np.int64),
-        "hidden_faces": hidden,
-        "knife_edges": np.unique(np.concatenate([knives // 3, body.topology.opposite[knives] // 3])),
-        "strays": np.flatnonzero(np.array([s.stray for s in shells])[body.topology.shell]),
-    }
-    for code in ("open_edges", "flipped_faces", "inside_out", "self_intersections", "hidden_faces", "knife_edges"):
-        marks[code] = number[marks[code]]
-    marks["strays"] = number[marks["strays"]]
     result = Survey(
         sound=not parted and not crossings.faulty and not twins.same_way and not wrong.any(),
         triangles=len(mesh.faces),
@@ -126,7 +107,41 @@ def survey(mesh: Mesh, settings: SurveySettings = _PLAIN, parts: Parts | None = 
         knife_deg=settings.knife_deg,
         rooms=_rooms(mesh) if not defects else [],
     )
+    marks = {
+        "open_edges": views.of_file[np.unique(np.concatenate([crowded[:0], *found.openings.half]) // 3)],
+        "nonmanifold_edges": np.unique(crowded // 3),
+        "badly_oriented_edges": np.unique(np.flatnonzero(topology.same_way) // 3),
+        "flipped_faces": views.of_file[flipped],
+        "inside_out": views.of_file[wrong[body.topology.shell]],
+        "twin_faces": twin_faces,
+        "flat_faces": np.flatnonzero(flat),
+        "slivers": slivers,
+        "self_intersections": views.of_file[np.unique(pairs)],
+        "hidden_faces": views.of_file[hidden],
+        "knife_edges": views.of_file[np.unique(np.concatenate([knives // 3, body.topology.opposite[knives] // 3]))],
+        "strays": views.of_file[np.array([s.stray for s in shells])[body.topology.shell]],
+    }
     return result, Marks({code: faces for code, faces in marks.items() if len(faces)})
+
+
+@dataclass(frozen=True)
+class _Views:
+    """A file's faces as they are asked. whole: parts that are closed by themselves taken apart; body: that without the
+    copies of faces; of_file (B,): which faces of the file those are; label (B,): their parts (None: it has none)."""
+
+    whole: Mesh
+    body: Mesh
+    of_file: Ints
+    label: Ints32 | None
+
+
+def _views(mesh: Mesh, parts: Parts | None) -> _Views:
+    whole = mesh if parts is None else part_by_part(mesh, parts.part)
+    once, keep = counted_once(mesh)
+    of_file = np.arange(len(mesh.faces)) if keep is None else keep
+    label = None if parts is None else parts.part[of_file]
+    body = whole if keep is None else once if label is None else part_by_part(once, label)
+    return _Views(whole, body, of_file, label)
 
 
 def _volume(found: Standing, role: NDArray[np.str_]) -> float | None:

@@ -5,10 +5,7 @@ from dataclasses import dataclass, field
 from bolvek.analyses.finding import Finding
 from bolvek.analyses.thickness.samples import Samples
 from bolvek.arrays import Floats
-from bolvek.units import length_text, point_text
-
-Triple = tuple[float, float, float]
-
+from bolvek.units import Triple, length_text, point_text
 
 LEAST_MEASURED = 0.5
 """With a wall on less than this share of the surface, nothing is judged."""

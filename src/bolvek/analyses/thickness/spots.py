@@ -6,9 +6,7 @@ import numpy as np
 
 from bolvek.arrays import Floats, Ints
 from bolvek.spatial.groups import linked_groups
-from bolvek.units import as_triple
-
-Triple = tuple[float, float, float]
+from bolvek.units import Triple, as_triple
 
 
 @dataclass(frozen=True, kw_only=True)

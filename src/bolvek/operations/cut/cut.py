@@ -18,9 +18,8 @@ from bolvek.operations.cut.planes import Piece, cut_apart
 from bolvek.operations.cut.record import CutRecord, CutSettings, Lip, Peg, PieceRecord, findings_of
 from bolvek.operations.pose import turn_onto
 from bolvek.settings.ways_on import SOLID
-from bolvek.units import as_triple
+from bolvek.units import Triple, as_triple
 
-Triple = tuple[float, float, float]
 _DOWN = np.array([0.0, 0.0, -1.0])
 _FIT_SLACK_MM = 1e-3
 

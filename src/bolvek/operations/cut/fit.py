@@ -10,9 +10,7 @@ from bolvek.arrays import Floats
 from bolvek.errors import UsageError, WorkError
 from bolvek.mesh import Mesh
 from bolvek.operations.cut.planes import Plane
-from bolvek.units import as_triple, size_text
-
-Triple = tuple[float, float, float]
+from bolvek.units import Triple, as_triple, size_text
 
 _STEPS, _PIXELS = 240, 200  # candidates along the longest axis, pixels across a section
 _BESIDE = 3  # sections to each side that count too: not just below a step

@@ -11,13 +11,11 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from bolvek.analyses.soundness import find_defects
-from bolvek.arrays import Bools, Floats, Ints, Ints32
+from bolvek.arrays import Bools, Floats, Ints, Ints32, stored
 from bolvek.errors import WorkError
 from bolvek.mesh import Mesh
 from bolvek.spatial.polygons import PolygonError, seen_against, trace_loops, triangulate
-from bolvek.units import point_text
-
-Triple = tuple[float, float, float]
+from bolvek.units import Triple, point_text
 
 LAID_MM = (1e-3, 4e-3, 1.6e-2)
 """Corners nearer to the plane than this are laid onto it; the next is tried where the one before leaves no sound
@@ -118,7 +116,7 @@ def _cut(piece: Piece, plane: Plane, height: Floats, laid: float, number: int) -
     low, high = np.where(sign[a[own]] < 0, a[own], b[own]), np.where(sign[a[own]] < 0, b[own], a[own])
     share = height[low] / (height[low] - height[high])
     places = vertices[low] + share[:, None] * (vertices[high] - vertices[low])
-    points = np.concatenate([vertices, places.astype(np.float32).astype(np.float64)])
+    points = np.concatenate([vertices, stored(places)])
     node = np.full(len(half), -1, np.int64)
     node[own] = node[opposite[own]] = len(vertices) + np.arange(len(own))
     # rounded, two nodes or a node and a corner may be one

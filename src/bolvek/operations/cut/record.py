@@ -6,9 +6,7 @@ from bolvek.analyses.finding import Finding
 from bolvek.operations.cut.planes import Plane
 from bolvek.settings.parts import LipSettings, PegSettings
 from bolvek.settings.ways_on import SPLITS
-from bolvek.units import count_text, length_text
-
-Triple = tuple[float, float, float]
+from bolvek.units import Triple, count_text, length_text
 
 _TIGHT = 0.5
 """A lip nearer to the other piece than this share of its clearance does not go in."""

@@ -25,9 +25,7 @@ from bolvek.operations.drain.place import GivenUp, Placed, aside_cost, best_bore
 from bolvek.operations.drain.record import AutoRecord, RoomDrained
 from bolvek.settings.shape import AutoSettings, Ball, DrainSettings, PlaceSettings
 from bolvek.spatial.parallel import side_by_side
-from bolvek.units import as_triple
-
-Triple = tuple[float, float, float]
+from bolvek.units import Triple, as_triple
 
 MOST_HOLES = 6
 """Holes a room, where no number is asked for."""

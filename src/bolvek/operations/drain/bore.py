@@ -107,51 +107,16 @@ def bore_along(
 ) -> Bore:
     """The bore from outside through `surface` along the unit axis. Raises WorkError with the reason."""
     offsets = _disc(axis, 1.02 * radius)
-    _, face = mesh.tree.nearest(surface[None])
-    lean = abs(float(mesh.normals_of(face)[0] @ axis))
-    if lean < _LEAST_COSINE:
-        angle = np.degrees(np.arcsin(lean))
-        raise BoreError("flat", f"{name} is too flat: its axis meets the surface at {angle:.0f} degrees, at least 9")
-    # how far the outer surface may slope away over the cross-section
-    rise = radius * (2.0 + 1.3 * math.sqrt(max(1 - lean * lean, 0.0)) / lean) + 0.2
-    along, outside_first = _passages(mesh, surface + offsets - rise * axis, axis, rise)
-    first_enters = outside_first & (along[:, 0] <= rise)
-    if not first_enters[0] and first_enters[1:].any() and not (along[0, 0] <= rise):
-        raise BoreError("hole", f"{name}: there is a hole already; put it on the surface beside, or name another place")
-    if not first_enters[0]:
-        raise BoreError(
-            "start", f"{name} does not start on an outer surface: something is in its way, or it points outward"
-        )
-    if not first_enters.all():
-        raise BoreError(
-            "patch",
-            f"{name}: a diameter of {length_text(2 * radius)} is wider than the wall patch it stands on "
-            f"({int((~first_enters).sum())} of {len(offsets)} probes miss it): use a smaller drain or another place",
-        )
+    along = _entered(mesh, surface, axis, offsets, radius, name)
     entry, leave = along[:, 0], along[:, 1]
     begin = float(entry.min() - 0.5 * radius - 0.05)
     start = surface + begin * axis
     within = float(entry.max()) - begin, float(leave.min()) - begin
-    above = mesh.tree.rays(surface + offsets + (entry[:, None] - 1e-6) * axis, np.broadcast_to(-axis, offsets.shape))
-    lift = float(entry.max() - entry.min() + 0.5 * radius + 0.05)
-    if (above.distance[:, 0] < lift).any():
-        raise BoreError(
-            "above",
-            f"{name} has no room to start: another surface is {length_text(float(above.distance.min()))} above it",
-        )
     mouth = surface + entry[0] * axis
     place = (float(mouth[0]), float(mouth[1]), float(mouth[2]))
     if depth is not None:
         floor = float(entry[0]) + depth
-        if np.isfinite(leave).any() and floor > leave.min() - skin:
-            if floor <= leave.max() + 0.05:
-                low, high = (length_text(float(x - entry[0])) for x in (leave.min(), leave.max()))
-                raise BoreError(
-                    "floor",
-                    f"{name}: a depth of {length_text(depth)} would open the wall in part or leave a skin: its far "
-                    f"side lies {low} to {high} deep; go deeper to open it, or leave {length_text(skin)} at least",
-                )
-            _check_room(along, floor, name)
+        if _opens(along, floor, depth, skin, name):
             return Bore(start, surface + floor * axis, place, _wall(entry, leave), False, within)
         return Bore(start, surface + floor * axis, place, (depth, depth), True)
     if not np.isfinite(leave[0]):
@@ -182,6 +147,56 @@ def bore_along(
     _check_room(along, end, name)
     indoors = enclosed_share(mesh, mouth - 1e-3 * axis) >= _ENCLOSED_SHARE
     return Bore(start, surface + end * axis, place, _wall(entry, leave), False, within, indoors)
+
+
+def _entered(mesh: Mesh, surface: Floats, axis: Floats, offsets: Floats, radius: float, name: str) -> Floats:
+    """Where the cross-section of a bore enters, leaves and enters material (R, 3), from an outer surface that is all
+    there and free above. Raises BoreError with the reason."""
+    _, face = mesh.tree.nearest(surface[None])
+    lean = abs(float(mesh.normals_of(face)[0] @ axis))
+    if lean < _LEAST_COSINE:
+        angle = np.degrees(np.arcsin(lean))
+        raise BoreError("flat", f"{name} is too flat: its axis meets the surface at {angle:.0f} degrees, at least 9")
+    # how far the outer surface may slope away over the cross-section
+    rise = radius * (2.0 + 1.3 * math.sqrt(max(1 - lean * lean, 0.0)) / lean) + 0.2
+    along, outside_first = _passages(mesh, surface + offsets - rise * axis, axis, rise)
+    first_enters = outside_first & (along[:, 0] <= rise)
+    if not first_enters[0] and first_enters[1:].any() and not (along[0, 0] <= rise):
+        raise BoreError("hole", f"{name}: there is a hole already; put it on the surface beside, or name another place")
+    if not first_enters[0]:
+        raise BoreError(
+            "start", f"{name} does not start on an outer surface: something is in its way, or it points outward"
+        )
+    if not first_enters.all():
+        raise BoreError(
+            "patch",
+            f"{name}: a diameter of {length_text(2 * radius)} is wider than the wall patch it stands on "
+            f"({int((~first_enters).sum())} of {len(offsets)} probes miss it): use a smaller drain or another place",
+        )
+    entry = along[:, 0]
+    above = mesh.tree.rays(surface + offsets + (entry[:, None] - 1e-6) * axis, np.broadcast_to(-axis, offsets.shape))
+    if (above.distance[:, 0] < float(entry.max() - entry.min() + 0.5 * radius + 0.05)).any():
+        raise BoreError(
+            "above",
+            f"{name} has no room to start: another surface is {length_text(float(above.distance.min()))} above it",
+        )
+    return along
+
+
+def _opens(along: Floats, floor: float, depth: float, skin: float, name: str) -> bool:
+    """Whether a bore with its floor there opens the wall. Raises BoreError where it would do so in part."""
+    entry, leave = along[:, 0], along[:, 1]
+    if not np.isfinite(leave).any() or floor <= leave.min() - skin:
+        return False
+    if floor <= leave.max() + 0.05:
+        low, high = (length_text(float(x - entry[0])) for x in (leave.min(), leave.max()))
+        raise BoreError(
+            "floor",
+            f"{name}: a depth of {length_text(depth)} would open the wall in part or leave a skin: its far "
+            f"side lies {low} to {high} deep; go deeper to open it, or leave {length_text(skin)} at least",
+        )
+    _check_room(along, floor, name)
+    return True
 
 
 def _passages(mesh: Mesh, origins: Floats, axis: Floats, rise: float) -> tuple[Floats, Bools]:

@@ -24,7 +24,6 @@ from bolvek.spatial.frames import fibonacci_sphere
 from bolvek.units import as_triple
 
 _MOST_CANDIDATES = 400
-Triple = tuple[float, float, float]
 
 _SEEN_COST = 8.0  # mm of height given up for a hole on the side people do not look at
 _ASIDE_COST = 0.01  # mm of height given up for a mm nearer to the middle of the cavity
@@ -291,7 +290,7 @@ def candidates_on(inner: Mesh, radius: float) -> tuple[Floats, Floats]:
     samples = sample_surface(inner, spacing)
     return (
         np.concatenate([inner.vertices, samples.points]),
-        np.concatenate([_vertex_normals(inner), inner.normals_of(samples.face)]),
+        np.concatenate([inner.vertex_normals, inner.normals_of(samples.face)]),
     )
 
 
@@ -301,14 +300,6 @@ def _thinned(points: Floats, spacing: float) -> Ints:
     size = cube.max(axis=0) + 1
     _, first = np.unique((cube[:, 0] * size[1] + cube[:, 1]) * size[2] + cube[:, 2], return_index=True)
     return np.sort(first)[:_MOST_CANDIDATES]
-
-
-def _vertex_normals(inner: Mesh) -> Floats:
-    """Unit normals (V, 3), into the cavity: away from the nearest outside, since the wall is even."""
-    total = np.zeros((len(inner.vertices), 3))
-    for k in range(3):
-        np.add.at(total, inner.faces[:, k], inner.area_vectors)
-    return total / np.maximum(np.linalg.norm(total, axis=1), 1e-300)[:, None]
 
 
 def _axes(square: Floats, down: Floats) -> list[Floats]:

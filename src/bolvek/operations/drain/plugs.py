@@ -16,8 +16,6 @@ from bolvek.operations.pose import turn_onto
 from bolvek.settings.shape import Drain, PlugSettings
 from bolvek.spatial.frames import across
 
-Triple = tuple[float, float, float]
-
 LEAST_SHARE, LEAST_MM = 0.2, 0.6
 """A plug shorter than this share of its diameter, or than this, does not hold."""
 _ABOVE_INNER_MM = 0.02

@@ -2,7 +2,7 @@
 
 from dataclasses import dataclass, field
 
-Triple = tuple[float, float, float]
+from bolvek.units import Triple
 
 
 @dataclass(frozen=True, kw_only=True)

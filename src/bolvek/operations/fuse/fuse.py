@@ -11,6 +11,7 @@ import numpy as np
 
 from bolvek.analyses.deviation import matching_faces
 from bolvek.analyses.shells import nest_exactly
+from bolvek.arrays import stored
 from bolvek.errors import WorkError
 from bolvek.mesh import Mesh
 from bolvek.operations.fuse.arrange import DIFFERENCE
@@ -20,9 +21,7 @@ from bolvek.operations.fuse.parts import fuse_parts
 from bolvek.operations.fuse.reach import Reached, brought_together
 from bolvek.operations.fuse.unite import among, unite
 from bolvek.settings.parts import FuseSettings
-from bolvek.units import as_triple
-
-Triple = tuple[float, float, float]
+from bolvek.units import Triple, as_triple
 
 _BESIDE_SHARE = 1e-5  # of the longest side: just beside a surface
 CONTACT_SHARE = 2e-6
@@ -129,7 +128,7 @@ def _told(
 
 def _in_singles(mesh: Mesh) -> Mesh:
     """The mesh with coordinates as a file holds them, every face kept."""
-    return mesh.moved(mesh.vertices.astype(np.float32).astype(np.float64))
+    return mesh.moved(stored(mesh.vertices))
 
 
 def _voids(mesh: Mesh) -> list[VoidMade]:

@@ -20,8 +20,6 @@ from bolvek.settings.repairs import RecastSettings
 from bolvek.settings.ways_on import SOLID
 from bolvek.units import as_triple, count_text, point_text
 
-Triple = tuple[float, float, float]
-
 _ITSELF = "crosses itself"
 
 

@@ -10,15 +10,13 @@ from typing import Literal
 import numpy as np
 
 from bolvek.analyses.shells import nest_exactly
-from bolvek.arrays import Bools, Floats
+from bolvek.arrays import Bools, Floats, stored
 from bolvek.mesh import Mesh
 from bolvek.operations.fuse.parts import fuse_parts
 from bolvek.operations.refine import refine
 from bolvek.operations.slim import slim
 from bolvek.operations.untangle import untangle
-from bolvek.units import as_triple
-
-Triple = tuple[float, float, float]
+from bolvek.units import Triple, as_triple
 
 _INTO_SHARE = 1e-4
 """So far, as a share of its longest side, a body that is brought into contact goes into the other."""
@@ -181,7 +179,7 @@ def _grown_towards(body: Mesh, other: Mesh, reach: float, into: float) -> Mesh |
         return None
     vertices = fine.vertices.copy()
     vertices[close] += way * (1 + into / gap[close])[:, None]
-    grown = untangle(fine, fine.moved(vertices.astype(np.float32).astype(np.float64)))
+    grown = untangle(fine, fine.moved(stored(vertices)))
     # what was only cut up comes together again; the body's own corners stay
     return slim(grown, _SLIM * into, np.arange(len(fine.vertices)) < len(body.vertices))[0]
 

@@ -9,9 +9,7 @@ from bolvek.analyses.soundness.around import cells_of
 from bolvek.arrays import Bools, Floats, Ints, Ints32
 from bolvek.mesh import Mesh
 from bolvek.operations.mend.record import Place
-from bolvek.units import as_triple
-
-Triple = tuple[float, float, float]
+from bolvek.units import Triple, as_triple
 
 NEW = -1
 """Origin of a face that no face of the model became."""

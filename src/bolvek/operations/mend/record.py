@@ -3,8 +3,7 @@
 from dataclasses import dataclass, field
 
 from bolvek.settings import Remedy
-
-Triple = tuple[float, float, float]
+from bolvek.units import Triple
 
 
 @dataclass(frozen=True)

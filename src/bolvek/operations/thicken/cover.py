@@ -9,7 +9,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from bolvek.arrays import Bools, Floats, Ints, Ints32
+from bolvek.arrays import Bools, Floats, Ints, Ints32, stored
 from bolvek.mesh import Mesh
 from bolvek.mesh.topology import OPEN
 from bolvek.spatial.groups import linked_groups
@@ -51,7 +51,7 @@ class Cover:
         not welded."""
         points = self.skin.vertices[self.place] + self.out * move[:, None]
         points[move == 0] = self.skin.vertices[self.place[move == 0]]
-        return Mesh(points.astype(np.float32).astype(np.float64), np.concatenate([self.faces, self.rim]))
+        return Mesh(stored(points), np.concatenate([self.faces, self.rim]))
 
 
 def cover(skin: Mesh, smoothed: int = 0) -> Cover:

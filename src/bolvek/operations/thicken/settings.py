@@ -3,8 +3,7 @@
 from dataclasses import dataclass
 
 from bolvek.analyses.zones import Zone
-
-Triple = tuple[float, float, float]
+from bolvek.units import Triple
 
 
 @dataclass(frozen=True, kw_only=True)

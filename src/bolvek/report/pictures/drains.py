@@ -16,9 +16,7 @@ from bolvek.report.pictures.numbered import add_image
 from bolvek.report.pictures.plain import HEIGHT, WIDTH, Caption, Mark, add_panel, add_scale_bar, new_figure, png_bytes
 from bolvek.report.pictures.raster import render
 from bolvek.report.pictures.view import cut_through
-from bolvek.units import count_text, volume_text
-
-Triple = tuple[float, float, float]
+from bolvek.units import Triple, count_text, volume_text
 
 _PIXELS = 250_000
 _OFF = 0.8
