@@ -5,7 +5,7 @@ PYTHON ?= python3
 VENV := .venv
 BIN := $(VENV)/bin
 
-.PHONY: demo test fool words wounds skins troubled drains heaps dirt bench docs clean
+.PHONY: demo test fool words wounds skins troubled drains heaps dirt bench docs man api clean
 
 demo: $(VENV)/.user
 	$(BIN)/bolvek demo out/ --replace
@@ -49,6 +49,13 @@ dirt: $(VENV)/.dev
 
 docs: $(VENV)/.dev
 	$(BIN)/python docs/make.py
+
+# manual pages, and the reference of the library, into build/
+man: $(VENV)/.user
+	$(BIN)/python docs/man.py build/man
+
+api: $(VENV)/.dev
+	$(BIN)/pdoc -o build/api bolvek
 
 bench: $(VENV)/.dev
 	$(BIN)/python -m bench.run

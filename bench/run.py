@@ -1,14 +1,13 @@
 """Time `bolvek prep`, `survey` and reading, cold and warm, and a sweep over models; prints Markdown tables.
 
-`python -m bench.run [--sweep] [--only TABLE]`; medians of three warm runs. Models are made in a temporary folder.
+`python -m bench.run [--sweep] [--only TABLE]`, or `--save FILE.json` and `--compare FILE.json` (see `standing`);
+medians of three warm runs. Models are made in a temporary folder.
 """
 
 import argparse
 import json
 import math
-import os
 import statistics
-import subprocess
 import sys
 import tempfile
 import time
@@ -18,6 +17,8 @@ import numpy as np
 
 from bench.models import blob, hurt
 from bench.parts import parts
+from bench.standing import compared, saved, stand
+from bench.timing import run, timed_with_yardstick
 from bolvek.analyses.columns import let_stand, make_columns
 from bolvek.analyses.thickness import measure_walls, sample_surface
 from bolvek.demo.carp import carp
@@ -31,43 +32,6 @@ from bolvek.operations.scale import scale
 from bolvek.settings.measures import WallSettings
 from bolvek.settings.parts import ScaleSettings
 from bolvek.settings.shape import AutoSettings, HollowSettings, PlaceSettings
-
-PROGRAM = Path(sys.executable).with_name("bolvek")
-
-
-def run(*args: object, cache: Path | None = None) -> tuple[float, float, int]:
-    """Seconds, peak memory (MB) and exit code of one run of the program."""
-    environment = {**os.environ, **({"BOLVEK_CACHE": str(cache)} if cache else {})}
-    # a small process in between: a child's peak memory counts its parent's at the time of the fork
-    code = (
-        "import os, subprocess, sys; p = subprocess.Popen(sys.argv[1:], stdout=-3, stderr=-3); "
-        "_, s, u = os.wait4(p.pid, 0); print(u.ru_maxrss, os.waitstatus_to_exitcode(s))"
-    )
-    begin = time.perf_counter()
-    done = subprocess.run(
-        [sys.executable, "-S", "-c", code, PROGRAM, *map(str, args)], stdout=subprocess.PIPE, text=True, env=environment
-    )
-    seconds = time.perf_counter() - begin
-    kilobytes, code_text = done.stdout.split()
-    return seconds, int(kilobytes) / 1024, int(code_text)
-
-
-def yardstick() -> float:
-    """Seconds of a fixed workload in NumPy and memory: what this machine does in this hour."""
-    rng = np.random.default_rng(0)
-    numbers = rng.random(4_000_000)
-    rows = rng.integers(0, len(numbers), len(numbers))
-    begin = time.perf_counter()
-    for _ in range(3):
-        numbers = np.sort(numbers[rows]) + np.sqrt(numbers)
-    return time.perf_counter() - begin
-
-
-def timed_with_yardstick(*args: object, cache: Path | None = None) -> tuple[float, float, float]:
-    """Seconds, the same in yardsticks (the mean of one before and one after), and peak memory (MB)."""
-    before = yardstick()
-    seconds, peak, _ = run(*args, cache=cache)
-    return seconds, seconds / (0.5 * (before + yardstick())), peak
 
 
 def starts(folder: Path) -> None:
@@ -100,7 +64,7 @@ def big(folder: Path) -> None:
     mesh = blob(1, 100.0, 0.225)
     write_model(source, mesh)
     ask = ["prep", source, "--wall", "2mm", "--grid", "0.5mm", "-o", target, "--json", record, "--replace"]
-    cold, _, _ = run(*ask, cache=folder / "cache")
+    cold = run(*ask, cache=folder / "cache").seconds
     print(f"## {len(mesh.faces):,} triangles, 100 mm, wall 2 mm, grid 0.5 mm\n")
     rows, total, ratios, memory = [], [], [], 0.0
     for _ in range(3):
@@ -128,9 +92,9 @@ def look(folder: Path) -> None:
         write_model(source, mesh, replace=True)
         runs = []
         for _ in range(3):
-            seconds, peak, _ = run("survey", source, "--json", record, "--replace")
+            done = run("survey", source, "--json", record, "--replace")
             took = json.loads(record.read_text())["seconds"]
-            runs.append((took["read"], took["survey"], seconds, peak))
+            runs.append((took["read"], took["survey"], done.seconds, done.peak_mb))
         read, work, whole, peak = (statistics.median(column) for column in zip(*runs, strict=True))
         times.append((len(mesh.faces), work))
         print(f"| {len(mesh.faces):,} | {read:.2f} | {work:.2f} | {whole:.2f} | {peak:.0f} |", flush=True)
@@ -180,10 +144,10 @@ def measures(folder: Path) -> None:
         for name, ask in asks.items():
             took = []
             for _ in range(3):
-                seconds, peak, _ = run(*ask, "--json", folder / "m.json", "--replace")
+                done = run(*ask, "--json", folder / "m.json", "--replace")
                 took.append(json.loads((folder / "m.json").read_text())["seconds"][ask[0]])
-                memory = max(memory, peak)
-                whole += [seconds] if name == "both" else []
+                memory = max(memory, done.peak_mb)
+                whole += [done.seconds] if name == "both" else []
             times[name] = statistics.median(took)
         ways = times["ways"] - times["over"]
         print(
@@ -274,8 +238,8 @@ def accuracy() -> None:
 
 def demo(folder: Path) -> None:
     """The demo, cold and warm."""
-    cold, _, _ = run("demo", folder / "demo", cache=folder / "demo-cache")
-    warm, _, _ = run("demo", folder / "demo", "--replace", cache=folder / "demo-cache")
+    cold = run("demo", folder / "demo", cache=folder / "demo-cache").seconds
+    warm = run("demo", folder / "demo", "--replace", cache=folder / "demo-cache").seconds
     print(f"## The demo\n\n| run | seconds |\n|---|---|\n| first ever | {cold:.1f} |\n| again | {warm:.1f} |\n")
 
 
@@ -296,17 +260,17 @@ def sweep(folder: Path) -> None:
         write_model(source, mesh, replace=True)
         ask = ["--height", f"{height}mm", "--wall", f"{wall}mm", "-o", folder / "o.stl", "--json", record, "--replace"]
         record.unlink(missing_ok=True)
-        seconds, peak, code = run("prep", source, *ask)
+        done = run("prep", source, *ask)
         if not record.exists():
-            print(f"| {name} | {height} | {len(mesh.faces):,} | {wall} | exit {code} |")
+            print(f"| {name} | {height} | {len(mesh.faces):,} | {wall} | exit {done.code} |")
             continue
         proof = json.loads(record.read_text())["models"][0]["proof"]
         crossing = sum(d["count"] for d in proof["defects"] + proof["defects_as_stored"])
         w = proof["wall"]
         print(
             f"| {name} | {height} mm | {len(mesh.faces):,} | {wall} mm | {w['min_mm']:.3f} | {w['p1_mm']:.3f} | "
-            f"{w['median_mm']:.3f} | {crossing} | {proof['drains']} | {'fit' if code == 0 else 'unfit'} | "
-            f"{seconds:.1f} | {peak:.0f} |",
+            f"{w['median_mm']:.3f} | {crossing} | {proof['drains']} | {'fit' if done.code == 0 else 'unfit'} | "
+            f"{done.seconds:.1f} | {done.peak_mb:.0f} |",
             flush=True,
         )
 
@@ -319,16 +283,19 @@ def solids(folder: Path) -> None:
     def row(what: str, verb: str, step: str, mesh: Mesh, *options: object) -> None:
         write_model(source, mesh, replace=True)
         run(verb, source, *options, "-o", target, "--replace")
-        seconds, memory, _ = run(verb, source, *options, "-o", target, "--json", record, "--replace")
+        done = run(verb, source, *options, "-o", target, "--json", record, "--replace")
         told = json.loads(record.read_text())
         work, made = told["seconds"][step], told["models"][0]["triangles"]
-        print(f"| {what} | {len(mesh.faces):,} | {made:,} | {work:.2f} | {seconds:.2f} | {memory:.0f} |", flush=True)
+        print(
+            f"| {what} | {len(mesh.faces):,} | {made:,} | {work:.2f} | {done.seconds:.2f} | {done.peak_mb:.0f} |",
+            flush=True,
+        )
 
     rng = np.random.default_rng(5)
     for n in (150, 330):
         u, v = np.meshgrid(*(np.linspace(0, 100, n),) * 2, indexing="ij")
         hills = sheet(np.stack([u, v, 6 * np.sin(u / 9) * np.cos(v / 11) + rng.normal(0, 0.02, u.shape)], axis=-1))
-        row("hills, 1.2 mm thick", "thicken", "thicken", hills, "--by", "1.2mm")
+        row("hills, 1.2 mm thick", "thicken", "thicken", hills, "--thick", "1.2mm")
     for count in (40, 160):
         boxes = []
         for _ in range(count):
@@ -378,11 +345,12 @@ def liquid(folder: Path) -> None:
     for name, (mesh, _) in bodies.items():
         write_model(source, mesh, replace=True)
         run("layers", source)
-        seconds_all, memory, _ = run("layers", source, "--json", told, "--replace")
+        done = run("layers", source, "--json", told, "--replace")
         found = json.loads(told.read_text())
         work, count = found["seconds"]["layers"], found["models"][0]["layers"]["count"]
         print(
-            f"| {name} | {len(mesh.faces):,} | {count:,} | {work:.2f} | {seconds_all:.2f} | {memory:.0f} |", flush=True
+            f"| {name} | {len(mesh.faces):,} | {count:,} | {work:.2f} | {done.seconds:.2f} | {done.peak_mb:.0f} |",
+            flush=True,
         )
     print()
 
@@ -396,9 +364,20 @@ def main() -> None:
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("--sweep", action="store_true", help="also run the sweep over models")
     parser.add_argument("--only", choices=tuple(PARTS), help="only this table")
+    parser.add_argument("--save", type=Path, metavar="FILE.json", help="only time the standing runs, into a file")
+    parser.add_argument("--compare", type=Path, metavar="FILE.json", help="only those, held against such a file")
+    parser.add_argument("--case", default="", help="of those only the ones with this in their names")
     asked = parser.parse_args()
     with tempfile.TemporaryDirectory() as name:
         folder = Path(name)
+        if asked.save or asked.compare:
+            before = json.loads(asked.compare.read_text())["cases"] if asked.compare else {}
+            found = stand(folder, asked.case)
+            table, fine = compared(found, before)
+            print(table)
+            if asked.save:
+                asked.save.write_text(saved(found))
+            sys.exit(0 if fine else 1)
         for title, part in PARTS.items():
             if asked.only in (None, title):
                 part(folder)

@@ -13,7 +13,6 @@ import numpy as np
 
 from bolvek.analyses.soundness import find_defects
 from bolvek.errors import WorkError
-from bolvek.jobs.prep import just_do
 from bolvek.mesh import Mesh
 from bolvek.operations.solid import make_solid
 from bolvek.settings.repairs import SolidSettings
@@ -349,7 +348,7 @@ def judged(name: str, seed: int) -> Told:
     bodies, mesh = KINDS[name](rng)
     mesh = mesh.as_stored()
     try:
-        made, record = make_solid(mesh, SolidSettings(skin_mm=0.05 * float(mesh.size.max())), just_do)
+        made, record = make_solid(mesh, SolidSettings(skin_mm=0.05 * float(mesh.size.max())))
     except WorkError as error:
         return Told("refused", str(error))
     if find_defects(made.as_stored()):

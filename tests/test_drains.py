@@ -8,7 +8,7 @@ import pytest
 
 from bolvek.analyses.columns import let_stand, make_columns
 from bolvek.analyses.proof import prove
-from bolvek.demo.pieces import blocks
+from bolvek.demo.pieces import blocks, globe
 from bolvek.errors import UsageError, WorkError
 from bolvek.formats import read_model, write_model
 from bolvek.formats.registry import Model
@@ -237,3 +237,12 @@ def test_what_stays_after_the_flood_gets_a_further_hole(monkeypatch):
     result, again = prepared(blocks(legs, 3.0), settings)
     assert [(a.how, a.places) for a in again] == [("one more", 1)] and result.proof.ok
     assert any(p.bore.mouth[0] > 16 and p.bore.mouth[2] < 3 for p in result.placed)
+
+
+def test_a_drain_through_a_tip_where_many_faces_meet():
+    """The pole of a ball is a corner of 64 faces, all of them met by the ray down the middle of the hole."""
+    shell, _ = hollow(globe(20.0, (0, 0, 0), 64).as_stored(), HollowSettings(wall_mm=2.0))
+    poles = (Drain((0.0, 0.0, -20.0)), Drain((0.0, 0.0, 20.0)))
+    drained, record = drain(shell, DrainSettings(drains=poles))
+    assert np.allclose([w for hole in record.holes for w in (hole.wall_min_mm, hole.wall_max_mm)], 2.0, atol=0.1)
+    assert prove(drained.as_stored(), ProofSettings(wall_mm=2.0)).verdict == "fit"

@@ -12,7 +12,6 @@ from bolvek.demo.carp import carp
 from bolvek.demo.troubled import dragon_bracket, finial
 from bolvek.errors import UsageError, WorkError
 from bolvek.formats import read_model, write_model
-from bolvek.jobs.prep import just_do
 from bolvek.mesh import Mesh
 from bolvek.operations.recast import recast
 from bolvek.operations.slim import slim_to
@@ -226,7 +225,7 @@ def test_a_result_is_held_against_its_file():
     assert told(whole, tub, filled=void) == set()
     # two that cross: their insides are not missing from the union
     crossing = Mesh.from_corners(np.concatenate([whole.corners, whole.corners + [10, 10, 10]]))
-    made, record = make_solid(crossing.as_stored(), SolidSettings(), just_do)
+    made, record = make_solid(crossing.as_stored(), SolidSettings())
     assert record.way == "fused" and not record.findings and made.volume == pytest.approx(15000, rel=1e-5)
     # a room whose ceiling is missing, with a table in it, made one block
     table = box((8, 8, 2), (12, 12, 8))

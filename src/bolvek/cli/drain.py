@@ -106,14 +106,7 @@ def command(
     places, sides = (given(DrainSettings, name, values) for name in ("drains", "sides"))
     auto = given(AutoSettings, "most", values)
     asked = Asked(**values)
-    if auto is not None and places:
-        raise UsageError("--at names places and --auto finds them: give one of the two")
-    if auto is None and not places:
-        raise UsageError("name places with --at X,Y,Z, or let them be found with --auto")
-    if auto is None and (tried or any(place.values())):
-        raise UsageError("--try, --show, --keep-off, --only-within and --drain-up go with --auto")
-    if auto is not None and (holes["depth_mm"] or holes["toward_mm"] or len(holes["diameter_mm"]) > 1):
-        raise UsageError("--blind, --toward and a --diameter a hole go with --at")
+    _check_ways(auto is not None, places, holes, bool(tried or any(place.values())))
     if tried and (output is not None or plugs is not None):
         raise UsageError("--try writes no model; leave out -o and --plugs")
     if sheet is not None and not tried:
@@ -144,6 +137,18 @@ def command(
         texts={"drain": lambda done: drain_text(done[1]), "flood": lambda done: flood_text(*done)},
     )
     run(how, models, asked, output)
+
+
+def _check_ways(auto: bool, places: tuple[Any, ...], holes: dict[str, tuple[Any, ...]], of_auto: bool) -> None:
+    """Raise UsageError where what goes with places by hand and with places found is mixed."""
+    if auto and places:
+        raise UsageError("--at names places and --auto finds them: give one of the two")
+    if not auto and not places:
+        raise UsageError("name places with --at X,Y,Z, or let them be found with --auto")
+    if not auto and of_auto:
+        raise UsageError("--try, --show, --keep-off, --only-within and --drain-up go with --auto")
+    if auto and (holes["depth_mm"] or holes["toward_mm"] or len(holes["diameter_mm"]) > 1):
+        raise UsageError("--blind, --toward and a --diameter a hole go with --at")
 
 
 def _by_hand(places: tuple[Any, ...], holes: dict[str, tuple[Any, ...]], printer: str | None) -> "tuple[Drain, ...]":

@@ -2,6 +2,7 @@
 
 import dataclasses
 import re
+from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -117,20 +118,19 @@ def command(
         outputs = _write_files(record, view, known, wanted, (pngs, svg, table), asked, step)
         rows += [("wrote", str(path)) for path in outputs]
 
-        def draw() -> bytes:
-            from bolvek.report.pictures.layers import layers_picture, section_sheet
-            from bolvek.report.pictures.plain import model_caption
-
-            caption = model_caption(
-                model.path, model.mesh, verdict=record.verdict, fit=record.ok, layers=f"{record.count:,} layers"
-            )
-            if wanted:
-                return section_sheet(record, view, wanted, caption)
-            return layers_picture(record, view, caption)
-
+        draw = partial(_drawn, model, record, view, wanted)
         return measured(model, scaled, record, {"layers": record}, rows, layer_line(record), draw, outputs)
 
     run(Run(verb="layers", settings={"": settings}, work=work, alone={"--csv": table}, model_only=True), models, asked)
+
+
+def _drawn(model: "Model", record: "LayerRecord", view: "LayerView", wanted: list[int]) -> bytes:
+    from bolvek.report.pictures.layers import layers_picture, section_sheet
+    from bolvek.report.pictures.plain import model_caption
+
+    layers = f"{record.count:,} layers"
+    caption = model_caption(model.path, model.mesh, verdict=record.verdict, fit=record.ok, layers=layers)
+    return section_sheet(record, view, wanted, caption) if wanted else layers_picture(record, view, caption)
 
 
 def _making(known: "Printer | None", material: "Material", price: tuple[float, str] | None) -> "Making":

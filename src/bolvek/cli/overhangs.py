@@ -13,6 +13,8 @@ from bolvek.errors import UsageError
 from bolvek.settings.measures import OverhangSettings, RankSettings
 
 if TYPE_CHECKING:
+    from bolvek.analyses.overhangs.directions import Comparison
+    from bolvek.arrays import Ints8
     from bolvek.cli.base.run import Outcome, Steps
     from bolvek.formats import Model
 
@@ -68,13 +70,8 @@ def command(
             sections["directions"] = compared
             rows += direction_rows(compared)
             if sheet is not None:
-                from bolvek.formats.safe import write_bytes
-                from bolvek.report.pictures.overhangs import directions_picture
-                from bolvek.report.pictures.plain import model_caption
-
-                caption = model_caption(model.path, mesh, tried=f"{compared.tried} directions compared")
                 kinds = step("sheet", lambda: faces_in_directions(mesh, settings, compared))
-                write_bytes(sheet, directions_picture(mesh, compared, kinds, caption), replace=asked.replace)
+                _write_sheet(sheet, model, compared, kinds, asked)
                 rows.append(("sheet", str(sheet)))
 
         def draw() -> bytes:
@@ -97,3 +94,13 @@ def command(
         kernels=() if sheet is None else ("picture",),
     )
     run(how, models, asked)
+
+
+def _write_sheet(sheet: Path, model: "Model", compared: "Comparison", kinds: "list[Ints8]", asked: Asked) -> None:
+    """Draw the best directions side by side."""
+    from bolvek.formats.safe import write_bytes
+    from bolvek.report.pictures.overhangs import directions_picture
+    from bolvek.report.pictures.plain import model_caption
+
+    caption = model_caption(model.path, model.mesh, tried=f"{compared.tried} directions compared")
+    write_bytes(sheet, directions_picture(model.mesh, compared, kinds, caption), replace=asked.replace)

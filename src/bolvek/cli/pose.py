@@ -91,9 +91,8 @@ def command(
         name for name in ("angle_deg", "layer_mm", "habit", "bridge_most_mm") if values[f"OverhangSettings__{name}"]
     ]
     if best is None and (judged or weigh or show or count is not None):
-        raise UsageError(
-            "--angle, --layer, --habit, --bridge-most, --compare-up, --weigh and --show go with --best RANK"
-        )
+        options = "--angle, --layer, --habit, --bridge-most, --compare-up, --weigh and --show"
+        raise UsageError(f"{options} go with --best RANK")
     directions = settings_for(values, printer)
     directions.check()
     weights = weights_for(weigh, directions.habit, show=show is not None)
@@ -108,17 +107,13 @@ def command(
         mesh, record = step("pose", lambda: pose(model.mesh, chosen))
         return remade(model, mesh, {"pose": record}, pose_text(record), "written")
 
-    texts = {"pose": lambda done: pose_text(done[1])}
+    needed = ("shells", "faults", "overhangs") if best is not None else ("places",) if settings.lay is not None else ()
     how = Run(
         verb="pose",
         settings={"": settings},
         work=work,
         writes="moved",
-        texts=texts,
-        kernels=("shells", "faults", "overhangs")
-        if best is not None
-        else ("places",)
-        if settings.lay is not None
-        else (),
+        texts={"pose": lambda done: pose_text(done[1])},
+        kernels=needed,
     )
     run(how, models, Asked(**values), output)

@@ -79,7 +79,7 @@ def command(
 
     def work(model: "Model", step: "Steps") -> "Outcome":
         if plan:
-            return plan_outcome(model, plan_solid(model.mesh.as_stored(), step, settings)[1])
+            return plan_outcome(model, plan_solid(model.mesh.as_stored(), settings, step)[1])
         if both:
             return _both_ways(model, settings, sheet, step, asked)
         return _made_solid(model, settings, changes, step, asked)

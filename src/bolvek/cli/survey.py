@@ -11,6 +11,7 @@ from bolvek.cli.base.types import PATH
 from bolvek.settings.measures import SurveySettings
 
 if TYPE_CHECKING:
+    from bolvek.analyses.survey import Marks
     from bolvek.cli.base.run import Outcome, Steps
     from bolvek.formats import Model
 
@@ -36,12 +37,10 @@ def command(models: tuple[Path, ...], isolate: Path | None, material: str | None
       bolvek survey downloads/ --json survey.json
       bolvek survey tile.ply --isolate trouble.obj
     """
-    from bolvek.analyses.survey import isolated, judge, survey
+    from bolvek.analyses.survey import judge, survey
     from bolvek.cli.base.run import Outcome, Run, run
-    from bolvek.formats import write_model
     from bolvek.formats.safe import check_suffix
     from bolvek.profiles import load_profiles
-    from bolvek.report.words.files import written_text
     from bolvek.report.words.survey import survey_line, survey_rows
 
     settings = taken(SurveySettings, values)
@@ -59,14 +58,10 @@ def command(models: tuple[Path, ...], isolate: Path | None, material: str | None
         found, marks, judgement = step("survey", look)
         rows = survey_rows(model, found, judgement, chosen, list(profiles.printers.values()), most=asked.most)
         outputs = []
-        if isolate is not None and marks.faces:
-            faces, parts = isolated(model.mesh, marks)
-            written = write_model(isolate, faces, parts=parts, replace=asked.replace)
-            text = f"{len(faces.faces):,} faces in trouble to {written_text(isolate, written)}"
-            rows.append(("isolated", text, ""))
-            outputs.append(isolate)
-        elif isolate is not None:
-            rows.append(("isolated", f"no face is in trouble; {isolate} was not written", ""))
+        if isolate is not None:
+            text = _write_isolated(isolate, model, marks, asked)
+            rows.append(("isolated", text or f"no face is in trouble; {isolate} was not written", ""))
+            outputs += [isolate] if text else []
 
         def draw() -> bytes:
             from bolvek.report.pictures.results import survey_result
@@ -88,3 +83,16 @@ def command(models: tuple[Path, ...], isolate: Path | None, material: str | None
         )
 
     run(Run(verb="survey", settings={"": settings}, work=work, alone={"--isolate": isolate}), models, asked)
+
+
+def _write_isolated(target: Path, model: "Model", marks: "Marks", asked: Asked) -> str:
+    """Write the faces in trouble, and say so; nothing, and an empty text, where there are none."""
+    from bolvek.analyses.survey import isolated
+    from bolvek.formats import write_model
+    from bolvek.report.words.files import written_text
+
+    if not marks.faces:
+        return ""
+    faces, parts = isolated(model.mesh, marks)
+    written = write_model(target, faces, parts=parts, replace=asked.replace)
+    return f"{len(faces.faces):,} faces in trouble to {written_text(target, written)}"

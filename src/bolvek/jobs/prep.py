@@ -1,7 +1,6 @@
 """`prep`: from a model to a hollowed, drained, proven one, step by step."""
 
 import dataclasses
-from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 from typing import TypeVar
@@ -20,7 +19,7 @@ from bolvek.operations.drain import (
 from bolvek.operations.hollow import HollowRecord, check_hollowable
 from bolvek.operations.mend import MendRecord, mend
 from bolvek.operations.scale import ScaleRecord, scale
-from bolvek.operations.solid import MADE, SolidPlan, SolidRecord, Step, make_solid, plan_solid
+from bolvek.operations.solid import MADE, SolidPlan, SolidRecord, Step, just_do, make_solid, plan_solid
 from bolvek.settings import remedy
 from bolvek.settings.measures import ProofSettings
 from bolvek.settings.repairs import SolidSettings
@@ -48,11 +47,6 @@ class PrepResult:
     rooms: Cavities | None
     whole: Mesh
     placed: tuple[Placed, ...] = ()
-
-
-def just_do(name: str, work: Callable[[], T]) -> T:
-    """A step of which nobody is told."""
-    return work()
 
 
 def prep_file(
@@ -147,7 +141,7 @@ def prep_start(model: Model, settings: PrepSettings) -> Mesh:
 def prep_plan(model: Model, settings: PrepSettings, step: Step = just_do) -> SolidPlan:
     """The way that making a solid would take. Raises BolvekError."""
     settings.check()
-    return plan_solid(prep_start(model, settings), step, settings.solid or SolidSettings())[1]
+    return plan_solid(prep_start(model, settings), settings.solid or SolidSettings(), step)[1]
 
 
 def _asked(settings: PrepSettings, ball_mm: float | None) -> ProofSettings:

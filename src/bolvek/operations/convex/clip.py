@@ -23,7 +23,7 @@ MARGIN_MM = 1e-7
 """A distance to a plane, or between two crossings, below this is too close to call."""
 
 Node = tuple[Any, ...]
-Step = tuple[Node, Node]
+Link = tuple[Node, Node]
 
 
 class TooClose(Exception):
@@ -53,7 +53,7 @@ class Clip:
         self.inside_vertex: Bools = np.all(value < 0, axis=1)
         self.point: dict[Node, Floats] = {}
         self.edge_cache: dict[tuple[int, int], tuple[Node | None, Node | None] | None] = {}
-        self.wall_steps: list[list[Step]] = [[] for _ in body.rings]
+        self.wall_steps: list[list[Link]] = [[] for _ in body.rings]
         self.pierces: dict[tuple[int, int], list[tuple[Node, int]]] = {}
 
     def run(self) -> None:
@@ -105,9 +105,9 @@ class Clip:
         self.point[node] = pa + t * (pb - pa)
         return node
 
-    def _face(self, f: int, corner: list[int]) -> tuple[list[Step], bool]:
+    def _face(self, f: int, corner: list[int]) -> tuple[list[Link], bool]:
         """Directed boundary of the face's part outside the body, and whether the body cuts it."""
-        steps: list[Step] = []
+        steps: list[Link] = []
         cut = False
         for k in range(3):
             a, b = corner[k], corner[(k + 1) % 3]
@@ -131,7 +131,7 @@ class Clip:
                 self.wall_steps[int(p)].append(segment[::-1])
         return steps, cut
 
-    def _segment(self, f: int, corner: list[int], value: Floats, p: int) -> Step | None:
+    def _segment(self, f: int, corner: list[int], value: Floats, p: int) -> Link | None:
         """The part of plane p's line across the face inside the body, body on its right."""
         ends: list[tuple[int, int, Floats, Floats]] = [None, None]  # type: ignore[list-item]
         for k in range(3):
@@ -247,7 +247,7 @@ def _check_apart(enter: Floats, leave: Floats, margin: float) -> None:
         raise TooClose
 
 
-def _trace(steps: list[Step]) -> list[list[Node]]:
+def _trace(steps: list[Link]) -> list[list[Node]]:
     """Loops of directed steps in which every node is left exactly once."""
     following = dict(steps)
     if len(following) != len(steps) or set(following) != set(following.values()):

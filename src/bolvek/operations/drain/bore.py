@@ -204,7 +204,11 @@ def _passages(mesh: Mesh, origins: Floats, axis: Floats, rise: float) -> tuple[F
 
     A ray through an edge meets both its faces: only changes between air and material count.
     """
-    hits = mesh.tree.rays(origins, np.broadcast_to(axis, origins.shape), most=32)
+    most = 32
+    hits = mesh.tree.rays(origins, np.broadcast_to(axis, origins.shape), most=most)
+    while (hits.found == most).any():  # as through the tip of a cone, where many faces meet
+        most *= 8
+        hits = mesh.tree.rays(origins, np.broadcast_to(axis, origins.shape), most=most)
     along = np.full((len(origins), 3), np.inf)
     begins_outside = np.zeros(len(origins), bool)
     enters = (mesh.area_vectors[hits.face] @ axis < 0) & (hits.face >= 0)

@@ -318,7 +318,7 @@ def _axes_all(square: Floats, down: Floats) -> tuple[Floats, Floats, Floats]:
 def _outer_point(mesh: Mesh, point: Floats, outward: Floats) -> Floats | None:
     """Where a ray from the cavity at `point` leaves the material it goes into first; None where that is another
     cavity."""
-    hits = mesh.tree.rays((point + 1e-3 * outward)[None], outward[None], most=4)
+    hits = mesh.tree.rays((point + 1e-3 * outward)[None], outward[None], most=64)
     for distance, face in zip(hits.distance[0].tolist(), hits.face[0].tolist(), strict=True):
         if face >= 0 and float(mesh.area_vectors[face] @ outward) > 0:
             outside = mesh.shell_volumes[mesh.topology.shell[face]] > 0

@@ -26,7 +26,7 @@ from bolvek.operations.mend.separate import pinched_faces, separate
 from bolvek.operations.mend.weld import weld
 from bolvek.settings.repairs import STEPS, MendSettings
 
-Step = Callable[[Draft], tuple[Draft, MendStep]]
+Rung = Callable[[Draft], tuple[Draft, MendStep]]
 
 
 _PLAIN = MendSettings()
@@ -123,7 +123,7 @@ def _climb(draft: Draft, asked: MendSettings, near: float, part: Ints32 | None) 
     steps: dict[str, MendStep] = {}
     begin = draft
 
-    def take(name: str, work: Step) -> None:
+    def take(name: str, work: Rung) -> None:
         nonlocal draft
         if not asked.takes(name):
             return

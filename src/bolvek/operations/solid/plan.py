@@ -9,7 +9,7 @@ from bolvek.mesh import Mesh
 from bolvek.operations.mend import MendRecord, mend
 from bolvek.operations.mend.close import burying
 from bolvek.operations.mend.separate import taken_apart
-from bolvek.operations.solid.settings import Step
+from bolvek.operations.solid.settings import Step, just_do
 from bolvek.settings.repairs import MendSettings, SolidSettings
 from bolvek.units import count_text
 
@@ -29,7 +29,7 @@ class SolidPlan:
     mend: MendRecord
 
 
-def plan_solid(mesh: Mesh, step: Step, settings: SolidSettings = _PLAIN) -> tuple[Mesh, SolidPlan]:
+def plan_solid(mesh: Mesh, settings: SolidSettings = _PLAIN, step: Step = just_do) -> tuple[Mesh, SolidPlan]:
     """The mesh mended, and what it needs beyond that. Raises WorkError."""
     asked = MendSettings(drop_buried=True, close_ends=settings.taken_as == "solid")
     found, mended, _ = step("mend", lambda: mend(mesh, asked))

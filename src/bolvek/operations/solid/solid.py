@@ -19,7 +19,7 @@ from bolvek.operations.mend.close import caps
 from bolvek.operations.recast import RecastRecord, recast
 from bolvek.operations.slim import SlimRecord, slim_to
 from bolvek.operations.solid.plan import closed_voids, plan_solid
-from bolvek.operations.solid.settings import Step
+from bolvek.operations.solid.settings import Step, just_do
 from bolvek.operations.thicken import ThickenRecord, thicken
 from bolvek.settings import remedy
 from bolvek.settings.repairs import MendSettings, RecastSettings, SolidSettings, ThickenSettings
@@ -76,11 +76,11 @@ class SolidRecord:
         return tuple(found)
 
 
-def make_solid(mesh: Mesh, settings: SolidSettings, step: Step) -> tuple[Mesh, SolidRecord]:
+def make_solid(mesh: Mesh, settings: SolidSettings, step: Step = just_do) -> tuple[Mesh, SolidRecord]:
     """The shortest way to a sound solid without voids: mending, which keeps the faces; then thickness for skins and one
     body of closed parts, which keep them too; where that does not do, recasting, with a bridge that closes what leaks.
     Raises WorkError where nothing is left."""
-    found, plan = plan_solid(mesh, step, settings)
+    found, plan = plan_solid(mesh, settings, step)
     way, given_up, parts = plan.way, list[str](), 0
     thickened, recasted = None, None
     solid: Mesh | None = found if way in ("as it is", "mended") else None
