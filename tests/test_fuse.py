@@ -190,7 +190,8 @@ def test_fuse_and_carve_at_the_command_line(bolvek, tmp_path):
     bolvek("fuse", "one.stl", "two.stl", "-o", "two.stl", "--replace", expect=3)
     cut = bolvek("carve", "one.stl", "--with", "two.stl")
     assert "1 tool out of 1 part" in cut.stdout and (tmp_path / "one.carve.stl").exists()
-    assert "mend it first" in bolvek("fuse", "one.stl", "open.stl", "-o", "x.stl", expect=4).stderr
+    said = bolvek("fuse", "one.stl", "open.stl", "-o", "x.stl", expect=4).stderr
+    assert "bolvek solid open.stl" in said and "bolvek fuse one.stl open.stl -o x.stl --recast" in said
     assert not (tmp_path / "x.stl").exists()
     bolvek("carve", "one.stl", expect=2)
 

@@ -171,5 +171,5 @@ def test_as_a_preparer_does(bolvek, tmp_path):
     assert "falls" in falls.stdout
     bolvek("plinth", "ball.stl", "--sink", "9mm", "-o", "x.stl", expect=2)
     write_model(tmp_path / "open.stl", box().picked(np.arange(10)))
-    assert "mend" in bolvek("plinth", "open.stl", "-o", "x.stl", expect=4).stderr
+    assert "bolvek solid open.stl" in bolvek("plinth", "open.stl", "-o", "x.stl", expect=4).stderr
     assert not (tmp_path / "x.stl").exists()

@@ -45,7 +45,7 @@ def command(models: tuple[Path, ...], output: Path | None, tools: tuple[Path, ..
 
     def work(model: "Model", step: "Steps") -> "Outcome":
         read = [step("read tools", partial(read_model, path, unit=asked.unit)).mesh for path in tools]
-        tool = gather_all(read, [f"the tool {path.name}" for path in tools], again=anew)
+        tool = gather_all(read, [str(path) for path in tools], again=anew)
         made, record = step("carve", lambda: carve(gather(model.mesh, again=anew), tool, settings))
         return fused_outcome(model, made, record, "carve", asked)
 

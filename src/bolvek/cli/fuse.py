@@ -50,7 +50,7 @@ def command(models: tuple[Path, ...], output: Path | None, again: bool, **values
 
     def work(model: "Model", step: "Steps") -> "Outcome":
         read = [step("read others", partial(read_model, path, unit=asked.unit)).mesh for path in others]
-        names = [path.name for path in (first, *others)] if read else [""]
+        names = [str(path) for path in (first, *others)] if read else [""]
         made, record = step("fuse", lambda: fuse(gather_all([model.mesh, *read], names, again=anew), settings))
         return fused_outcome(model, made, record, "fuse", asked)
 

@@ -60,11 +60,29 @@ class Kernel:
         """Compile, or load what the cache has."""
         with _COMPILING:
             if self._compiled is None:
-                _teach_numba()
                 dispatcher = _jit(self.function)
-                dispatcher.compile(tuple(_numba_type(word) for word in self.signature.split()))
+                types = tuple(_numba_type(word) for word in self.signature.split())
+                if not _from_cache(dispatcher, types):
+                    _teach_numba()
+                    dispatcher.compile(types)
                 dispatcher.disable_compile()
                 self._compiled = dispatcher
+
+
+def _from_cache(dispatcher: Any, types: tuple[Any, ...]) -> bool:
+    """Take compiled code from the cache, where it is there, without setting up Numba's compiler: that takes a third of
+    a second, and code that is compiled needs its memory manager only. It does what `Dispatcher.compile` does inside;
+    with a Numba in which that is different, the ordinary way serves."""
+    try:
+        from numba.core.runtime import rtsys
+
+        rtsys.initialize(dispatcher.targetctx)
+        found = dispatcher._cache._load_overload(types, dispatcher.targetctx)
+        if found is not None:
+            dispatcher.add_overload(found)
+    except (ImportError, AttributeError, TypeError, OSError):
+        return False
+    return found is not None
 
 
 def _is_strided(argument: Any) -> bool:

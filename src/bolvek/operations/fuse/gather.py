@@ -1,7 +1,7 @@
 """The parts of models, each a closed body of its own with its voids, facing out of its material."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -82,7 +82,7 @@ def gather(mesh: Mesh, *, name: str = "", again: RecastSettings | None = None) -
         if number in wrong:
             if again is None:
                 refusal = _refusal(once.picked(shell == number), wrong[number], name, len(outer))
-                raise WorkError(refusal, SOLID, remedy("", "makes such anew", recast=True))
+                raise WorkError(refusal, replace(SOLID, model=name), remedy("", "makes such anew", recast=True))
             body, _ = recast(body, again)
             made_anew.append(len(bodies))
         for void in through:
