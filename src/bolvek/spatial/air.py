@@ -51,10 +51,10 @@ class AirLattice:
         check_blocks(float(np.prod(self.shape.astype(float))), cell)
         self.block = np.full(tuple(self.shape), -1, np.int32)
         brick = np.stack(np.meshgrid(*(np.arange(n) for n in shape), indexing="ij"), -1).reshape(-1, 3) * _COARSEST
-        size = _COARSEST
+        size, half_diagonal = _COARSEST, HALF_DIAGONAL * cell
         while True:
             half = HALF_DIAGONAL * size * cell
-            found = distance.at(self.origin + (brick + 0.5 * size) * cell)
+            found = distance.at(self.origin + (brick + 0.5 * size) * cell, in_order=True)
             deep = brick[found > cut_off + half] // 2
             steps = size // 2
             if len(deep):
@@ -62,7 +62,8 @@ class AirLattice:
                 for some in np.array_split(deep, max(1, len(deep) * steps**3 // 4_000_000)):
                     x, y, z = (some[:, None, :] + inner).reshape(-1, 3).T
                     self.block[x, y, z] = -2
-            brick = brick[(found >= -half) & (found <= cut_off + half)]
+            near = (found >= -half) & (found <= cut_off + half)
+            brick, middle = brick[near], found[near]
             if size == 2 or not len(brick):
                 break
             size //= 2
@@ -77,11 +78,14 @@ class AirLattice:
         self.deep_start = np.searchsorted(number[order], np.arange(self.regions + 1)).astype(np.int64)
         del regions
         self.block[tuple(self.place.T)] = np.arange(len(self.place), dtype=np.int32)
-        points = self.middles(np.arange(8 * len(self.place)))
+        # cells of a block whose middle is so far out are all cut off
+        asked = np.flatnonzero(middle < cut_off + half_diagonal) if len(brick) else np.zeros(0, np.int64)
+        points = self.middles((8 * asked[:, None] + np.arange(8)).ravel())
         # a block that was not dropped has no cell deeper in material than three half diagonals
-        value = distance.at(points, max(cut_off, 3.01 * HALF_DIAGONAL * cell))
+        value = distance.at(points, max(cut_off, 3.01 * half_diagonal), in_order=True)
         value[np.isnan(value)] = cut_off
-        self.value = np.clip(value, -np.inf, cut_off).astype(np.float32).reshape(-1, 8)
+        self.value = np.full((len(self.place), 8), cut_off, np.float32)
+        self.value[asked] = np.clip(value, -np.inf, cut_off).reshape(-1, 8)
         self.outside = 8 * len(self.place) + int(-2 - self.block[0, 0, 0])
 
     @property

@@ -19,12 +19,13 @@ class SignedDistance:
         self.corners = np.zeros((len(tree.vertices), 3))
         kernels.corner_normals(tree.vertices, tree.faces, self.normals, self.corners)
 
-    def at(self, points: Floats, limit: float = np.inf) -> Floats:
-        """Signed distance (P,) at points (P, 3) in mm; nan farther from the surface than `limit`."""
+    def at(self, points: Floats, limit: float = np.inf, *, in_order: bool = False) -> Floats:
+        """Signed distance (P,) at points (P, 3) in mm; nan farther from the surface than `limit`. in_order: each lies
+        near the one before it, and need not be sorted first."""
         t = self.tree
         local = np.ascontiguousarray(np.asarray(points, np.float64).reshape(-1, 3) - t.origin)
-        along = curve_order(local)
-        local = local[along]
+        along = None if in_order else curve_order(local)
+        local = local if along is None else local[along]
         found = np.empty(len(local))
         run_ranges(
             lambda b, e: kernels.signed_distances(
@@ -33,6 +34,8 @@ class SignedDistance:
             len(local),
             grain=512,
         )
+        if along is None:
+            return found
         out = np.empty_like(found)
         out[along] = found
         return out
