@@ -376,7 +376,8 @@ def main() -> None:
             table, fine = compared(found, before)
             print(table)
             if asked.save:
-                asked.save.write_text(saved(found))
+                known = json.loads(asked.save.read_text())["cases"] if asked.save.exists() else {}
+                asked.save.write_text(saved(found, known))
             sys.exit(0 if fine else 1)
         for title, part in PARTS.items():
             if asked.only in (None, title):

@@ -7,6 +7,7 @@ better or worse than in the file, in yardsticks, so that busy hours do not count
 import json
 import platform
 import statistics
+import sys
 from collections.abc import Callable
 from pathlib import Path
 
@@ -80,11 +81,13 @@ def stand(folder: Path, only: str = "") -> dict[str, dict[str, float]]:
             rows.append((done.seconds, done.cpu, done.seconds / (0.5 * (before + yardstick())), done.peak_mb))
         keys = ("seconds", "cpu", "yardsticks", "mb")
         found[name] = {k: round(statistics.median(c), 3) for k, c in zip(keys, zip(*rows, strict=True), strict=True)}
+        print(f"{name}: {found[name]['seconds']:.2f} s", file=sys.stderr, flush=True)
     return found
 
 
-def saved(found: dict[str, dict[str, float]]) -> str:
-    """The file of a version."""
+def saved(found: dict[str, dict[str, float]], before: dict[str, dict[str, float]]) -> str:
+    """The file of a version; cases that were not run stay as they were."""
+    found = {**before, **found}
     about = {"bolvek": __version__, "python": platform.python_version(), "runs": RUNS}
     return json.dumps({**about, "cases": found}, indent=1) + "\n"
 

@@ -182,6 +182,32 @@ def test_notes_lead_on(bolvek, tmp_path):
     assert told(bolvek("survey", "shell.ply", "--json", "-"))[0][0][0] == "bolvek proof shell.ply --wall 0.8mm"
 
 
+def test_measures_lead_to_what_mends_them(bolvek, tmp_path):
+    """Walls too thin, material in the air, a closed void: the command told takes the finding away."""
+    write_model(tmp_path / "plate.ply", box((0, 0, 0), (30, 20, 0.5)).joined(box((0, 30, 0), (10, 40, 10))))
+    commands, _ = told(bolvek("walls", "plate.ply", "--json", "-", expect=1))
+    assert commands == [("bolvek thicken plate.ply --least-wall 1mm", "makes it as thick")]
+    made = json.loads(followed(bolvek, commands[0][0]).stdout)["outputs"][0]
+    walls = json.loads(followed(bolvek, f"bolvek walls {made}").stdout)["models"][0]["walls"]
+    # along the rim of a plate one of the two copies is told, as thick as half of what was there and half of what is asked
+    assert walls["wall"]["below_share"] < 0.002 and walls["wall"]["min_mm"] > 0.75
+    assert not told(bolvek("walls", "plate.ply", "--by", "1.5", "--json", "-", expect=1))[
+        0
+    ]  # another size, another file
+    write_model(tmp_path / "table.ply", box((0, 0, 10), (30, 30, 12)).joined(box((12, 12, 0), (18, 18, 10))))
+    before = json.loads(bolvek("overhangs", "table.ply", "--json", "-", expect=1).stdout)
+    ((command, _),) = [(one["command"], one["does"]) for one in before["models"][0]["next"]]
+    made = json.loads(followed(bolvek, command).stdout)["outputs"][0]
+    after = json.loads(followed(bolvek, f"bolvek overhangs {made}").stdout)
+    hangs = [sum(z["area_mm2"] for z in r["models"][0]["overhangs"]["zones"]) for r in (before, after)]
+    assert hangs[1] < hangs[0]
+    write_model(tmp_path / "shell.ply", shell_box(size=40))
+    commands, record = told(bolvek("proof", "shell.ply", "--wall", "2mm", "--json", "-", expect=1))
+    assert commands[0] == ("bolvek drain shell.ply --auto", "opens it where liquid would stay")
+    made = json.loads(followed(bolvek, commands[0][0]).stdout)["outputs"][0]
+    assert json.loads(bolvek("proof", made, "--wall", "1.99mm", "--json", "-").stdout)["verdict"] == "fit"
+
+
 def test_no_remedy_names_an_option_that_its_verb_does_not_have():
     """Every call of remedy() in the source, read as text."""
     seen = 0

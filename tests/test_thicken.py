@@ -125,7 +125,7 @@ def test_a_relief_stands_on_its_foot():
 def test_thin_walls_grow_and_the_rest_stays():
     made, record = thicken(box(high=(30, 20, 0.5)), ThickenSettings(at_least_mm=1.0, side="both"))
     assert_sound(made)
-    assert made.volume == pytest.approx(600, rel=0.06) and record.thin_after_mm2 < 1
+    assert made.volume == pytest.approx(600, rel=0.065) and record.thin_after_mm2 < 0.01
     cup = subtract(box(high=(20, 20, 20)), [prism(np.array([10.3, 10, 1.0]), np.array([10.3, 10, 25]), 13, 4, 45.3)])
     made, record = thicken(cup, ThickenSettings(at_least_mm=1.2, side="out"))
     assert_sound(made)

@@ -12,7 +12,13 @@ BOTH_SIDES = remedy("thicken", "gives two sides to a surface that has one", Thic
 CLOSES_ENDS = remedy("mend", "closes what may be an end", MendSettings(close_ends=True))
 DIGS_OUT = remedy("mend", "takes buried shells out", MendSettings(drop_buried=True))
 FUSES = remedy("fuse", "makes one body of what goes into each other or touches")
+OPENS = remedy("drain", "opens it where liquid would stay", auto=True)
 SPLITS = remedy("split", "makes a file of each part")
+
+
+def thick_as(least_mm: float) -> Remedy:
+    """Walls of a closed model made as thick."""
+    return remedy("thicken", "makes it as thick", ThickenSettings(at_least_mm=least_mm))
 
 
 def lid_at(place_mm: Triple) -> Remedy:

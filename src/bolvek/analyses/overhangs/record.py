@@ -6,6 +6,7 @@ import numpy as np
 
 from bolvek.analyses.finding import Finding
 from bolvek.arrays import Floats
+from bolvek.settings import remedy
 from bolvek.settings.measures import OverhangSettings
 from bolvek.units import Triple, length_text, volume_text
 
@@ -90,19 +91,22 @@ class OverhangRecord:
         return not any(f.severity == "fault" for f in self.findings)
 
 
+_TURNS = (remedy("pose", "turns it to where it prints best of a hundred directions", best=1),)
+
+
 def findings_of(r: OverhangRecord) -> tuple[Finding, ...]:
     """What falls short, worst first: what falls over, what begins in the air, what hangs."""
     found = []
     stands = r.habit == "stands"
     if stands and r.bed_margin_mm is not None and r.bed_margin_mm < 0:
         text = f"the centre of mass stands {length_text(-r.bed_margin_mm)} outside the contact: it would fall over"
-        found.append(Finding("topples", "fault", 1, text, r.centre_of_mass_mm))
+        found.append(Finding("topples", "fault", 1, text, r.centre_of_mass_mm, remedies=_TURNS))
     if stands and r.foot_mm < max(2 * r.layer_mm, FOOT_SHARE * r.height_mm):
         text = f"it stands on a point or an edge, {length_text(r.foot_mm)} wide in the first layer: it does not stand"
-        found.append(Finding("no_foot", "fault", 1, text))
+        found.append(Finding("no_foot", "fault", 1, text, remedies=_TURNS))
     if r.islands:
         text = f"{r.islands:,} island{'' if r.islands == 1 else 's'}: material begins with nothing beneath"
-        found.append(Finding("islands", "fault", r.islands, text, r.island_list[0].where_mm))
+        found.append(Finding("islands", "fault", r.islands, text, r.island_list[0].where_mm, remedies=_TURNS))
     hold = [z for z in r.zones if z.kind != "bridge" or not stands]
     if hold:
         area = sum(z.area_mm2 for z in hold)
@@ -112,7 +116,7 @@ def findings_of(r: OverhangRecord) -> tuple[Finding, ...]:
         if long and stands:
             text += f"; of them {len(long):,} would bridge more than {length_text(r.bridge_most_mm)}"
             text += f", up to {length_text(max(long))}"
-        found.append(Finding("overhangs", "fault", len(hold), text, hold[0].lowest_mm))
+        found.append(Finding("overhangs", "fault", len(hold), text, hold[0].lowest_mm, remedies=_TURNS))
     if r.support_sealed_mm3 > 0:
         text = (
             f"{volume_text(r.support_sealed_mm3)} of the support would stand in sealed rooms, where nobody reaches it"

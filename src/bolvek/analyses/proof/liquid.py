@@ -16,6 +16,7 @@ from bolvek.analyses.finding import Finding
 from bolvek.analyses.proof.record import Clause, Liquid, Residue
 from bolvek.arrays import Floats, Ints32
 from bolvek.mesh import Mesh
+from bolvek.settings import remedy
 from bolvek.units import Triple, as_triple, length_text, point_text, volume_text
 
 RESIDUE_SHARE, RESIDUE_MM3 = 0.005, 50.0
@@ -218,7 +219,8 @@ def judge_liquid(liquid: Liquid, *, needed: bool) -> list[Finding]:
             text += f"; a hole at {point_text(r.hole_mm)} would let it out"
         elif r.lowest_mm is not None:
             text += f"; it needs a hole at its lowest point, {point_text(r.lowest_mm)}"
-        found.append(Finding("liquid_stays", "fault", 1, text, r.lowest_mm or r.where_mm))
+        ways = (remedy("drain", "lets it out", at=r.hole_mm),) if r.hole_mm is not None else ()
+        found.append(Finding("liquid_stays", "fault", 1, text, r.lowest_mm or r.where_mm, remedies=ways))
     if liquid.tried and len(liquid.poses) > 1:
         text = f"as it stands {volume_text(liquid.as_it_stands_mm3)} of liquid stay in its rooms: to drain it hold it "
         text += f"with {_held(liquid.poses[1:])} up, {volume_text(liquid.stays_mm3)} stay then"

@@ -10,6 +10,7 @@ from bolvek.analyses.finding import Finding
 from bolvek.analyses.proof.record import Void
 from bolvek.analyses.shells import Shells
 from bolvek.mesh import Mesh
+from bolvek.settings.ways_on import OPENS
 from bolvek.units import as_triple, point_text, volume_text
 
 
@@ -89,5 +90,6 @@ def judge_voids(voids: tuple[Void, ...]) -> list[Finding]:
         else:
             text = f"{len(some):,} closed voids of {volume_text(total)} in all have no way out, the largest {where}"
         text += ": wanted so" if allowed else ": it would trap resin"
-        found.append(Finding("cavity_closed", severity, len(some), text, some[0].where_mm))
+        ways = () if allowed else (OPENS,)
+        found.append(Finding("cavity_closed", severity, len(some), text, some[0].where_mm, remedies=ways))
     return found

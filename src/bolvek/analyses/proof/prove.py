@@ -18,9 +18,8 @@ from bolvek.analyses.proof.wall import measure_wall
 from bolvek.analyses.shells import Shells, nest_exactly
 from bolvek.analyses.soundness import Defect, find_defects
 from bolvek.mesh import Mesh
-from bolvek.settings import remedy
 from bolvek.settings.measures import ProofSettings
-from bolvek.settings.repairs import ThickenSettings
+from bolvek.settings.ways_on import SOLID, thick_as
 from bolvek.spatial.parallel import side_by_side
 from bolvek.units import length_text, point_text
 
@@ -197,7 +196,8 @@ def _opened(mesh: Mesh, nested: Shells, least_mm: float) -> Mesh:
 
 
 def _fault(defect: Defect, suffix: str) -> Finding:
-    return Finding(defect.code, "fault", defect.count, defect.text + suffix, defect.where_mm[0])
+    text, where = defect.text + suffix, defect.where_mm[0]
+    return Finding(defect.code, "fault", defect.count, text, where, remedies=(SOLID,))
 
 
 def _first(findings: list[Finding], severity: str = "fault") -> str:
@@ -255,7 +255,7 @@ def _wall_findings(wall: Wall | None, settings: ProofSettings, rooms: bool, made
         text = f"the wall is {length_text(wall.min_mm)} at its thinnest, at {point_text(wall.where_mm)}, "
         if made_none:
             text = f"the model's own: {text}{length_text(asked)} is the least that prints{more}"
-            ways = (remedy("thicken", "makes it as thick", ThickenSettings(at_least_mm=asked)),)
+            ways = (thick_as(asked),)
             found.append(Finding("own_wall_thin", "note", wall.thin_spots, text, wall.where_mm, remedies=ways))
         else:
             text += f"{length_text(asked)} were asked for{more}"

@@ -5,6 +5,7 @@ from dataclasses import dataclass, field
 from bolvek.analyses.finding import Finding
 from bolvek.analyses.thickness.samples import Samples
 from bolvek.arrays import Floats
+from bolvek.settings.ways_on import thick_as
 from bolvek.units import Triple, length_text, point_text
 
 LEAST_MEASURED = 0.5
@@ -142,7 +143,9 @@ def findings_of(r: WallRecord) -> tuple[Finding, ...]:
             words = f"{len(zones):,} {word}{'' if len(zones) == 1 else 's'} {text}"
             if kind != "breakthrough":
                 words += f", {length_text(zones[0].min_mm)} at least"
-            found.append(Finding(code, "fault", len(zones), words, zones[0].where_mm))
+            # an open one has other needs first
+            ways = (thick_as(r.min_mm),) if kind != "breakthrough" and not r.undefined_share else ()
+            found.append(Finding(code, "fault", len(zones), words, zones[0].where_mm, remedies=ways))
     if r.gap_zones:
         least, n = r.gap_zones[0], len(r.gap_zones)
         words = f"{n:,} gap{'' if n == 1 else 's'} too narrow, {length_text(least.min_mm)} at least"

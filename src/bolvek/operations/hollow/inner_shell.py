@@ -124,7 +124,9 @@ def hollow(mesh: Mesh, settings: HollowSettings) -> tuple[Mesh, HollowRecord]:
 
 def _deeper_than(mesh: Mesh, level: float, cell: float) -> Mesh:
     """What lies farther than `level` from the surface, on a lattice."""
-    surface = lipschitz_surface(lambda p: level + mesh.signed_distance.at(p, in_order=True), mesh.bounds[0], mesh.bounds[1], cell)
+    surface = lipschitz_surface(
+        lambda p: level + mesh.signed_distance.at(p, in_order=True), mesh.bounds[0], mesh.bounds[1], cell
+    )
     return Mesh(surface.vertices, surface.faces)
 
 

@@ -74,7 +74,9 @@ def find_room(
     low, high = middles.bounds[0] - pad, middles.bounds[1] + pad
     # round everywhere, it needs no fine cells
     coarse = min(2 * cell, 0.5 * reach)
-    grown = lipschitz_surface(lambda p: middles.signed_distance.at(p, in_order=True) - reach, low, high, coarse, thin_sheets=True)
+    grown = lipschitz_surface(
+        lambda p: middles.signed_distance.at(p, in_order=True) - reach, low, high, coarse, thin_sheets=True
+    )
     return Room(mesh, wall, _on_level(grown, middles.tree, reach, coarse), none, plugs)
 
 

@@ -35,7 +35,7 @@ if TYPE_CHECKING:
     from scipy.spatial import cKDTree
 
 _MOST_PATCHES = 40
-_SINK, _ASIDE = 0.01, 0.002  # thicknesses: how far a copy stays below the side that is kept, and off its border
+_SINK, _ASIDE = 0.01, 0.002  # thicknesses: how far a copy stays below the side that is kept, and beyond its border
 _SPECK = 0.3  # square thicknesses: smaller patches are no walls
 _SLIM = 0.001  # thicknesses
 _NEAR = 8  # samples looked at around a place
@@ -209,7 +209,7 @@ def _beside(tree: "cKDTree", normals: Floats, points: Floats, facing: Floats, re
 
 
 def _body(patch: Mesh, thickness: Callable[[Floats], Floats], least: float) -> Mesh | None:
-    """A patch made solid: its front a little below the surface, its rim a little inside; None where that has faults."""
+    """A patch made solid: its front a little below the surface, its rim a little outside; None where that has faults."""
 
     def made(one: Mesh) -> Offset:
         wanted = thickness(one.vertices)
@@ -217,7 +217,7 @@ def _body(patch: Mesh, thickness: Callable[[Floats], Floats], least: float) -> M
         found = None
         for rounds in (0, 2):
             double = cover(one, rounds)
-            tried = offset(_drawn_in(double, _ASIDE * least), -_SINK * least, most, wanted[double.place] / most)
+            tried = offset(_drawn_out(double, _ASIDE * least), -_SINK * least, most, wanted[double.place] / most)
             if found is None or (len(tried.stuck_faces), -tried.share.mean()) < (
                 len(found.stuck_faces),
                 -found.share.mean(),
@@ -239,8 +239,9 @@ def _body(patch: Mesh, thickness: Callable[[Floats], Floats], least: float) -> M
     return None
 
 
-def _drawn_in(double: Cover, by: float) -> Cover:
-    """The cover of a patch whose rim is moved into the patch."""
+def _drawn_out(double: Cover, by: float) -> Cover:
+    """The cover of a patch whose rim is moved out of the patch: one that ended within would leave the wall as thin as it
+    was along its rim."""
     skin = double.skin
     a, b = skin.edge_ends(double.half)
     face = double.half // 3
@@ -253,5 +254,5 @@ def _drawn_in(double: Cover, by: float) -> Cover:
     length = np.linalg.norm(step, axis=1)
     moved = length > 0
     # a corner moves so that both of its sides do
-    step[moved] *= (by * 2.0 / np.maximum(length[moved], 0.5) ** 2)[:, None]
+    step[moved] *= (-by * 2.0 / np.maximum(length[moved], 0.5) ** 2)[:, None]
     return replace(double, skin=skin.moved(skin.vertices + step))

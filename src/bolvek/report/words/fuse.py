@@ -5,7 +5,7 @@ from bolvek.operations.fuse import FuseRecord, VoidMade
 from bolvek.report.words.common import MOST_LISTED, Row, limited
 from bolvek.settings import remedy
 from bolvek.settings.parts import FuseSettings
-from bolvek.settings.ways_on import SPLITS
+from bolvek.settings.ways_on import OPENS, SPLITS
 from bolvek.units import count_text, length_text, point_text, volume_text
 
 
@@ -65,7 +65,7 @@ def fuse_findings(r: FuseRecord) -> tuple[Finding, ...]:
     if r.voids:
         total = volume_text(sum(v.volume_mm3 for v in r.voids))
         text = f"{count_text(len(r.voids), 'closed void')} of {total} in all: it would trap resin"
-        ways = [remedy("drain", "opens it", auto=True)]
+        ways = [OPENS]
         if not r.tools:
             ways.append(remedy("", "fills it", FuseSettings(fill_voids=True)))
         found.append(Finding("void_made", "note", len(r.voids), text, r.voids[0].where_mm, remedies=tuple(ways)))
