@@ -15,7 +15,7 @@ test: $(VENV)/.dev
 	$(BIN)/mypy
 	$(BIN)/lint-imports
 	$(BIN)/python -m bolvek.kernels.warm all
-	$(BIN)/pytest -q -n 2 --dist loadgroup
+	$(BIN)/pytest -q -n 2 --dist loadgroup --durations=20
 
 # six of every kind of model made to fool the proof (make test has one of each)
 fool: $(VENV)/.dev

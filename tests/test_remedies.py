@@ -189,7 +189,7 @@ def test_measures_lead_to_what_mends_them(bolvek, tmp_path):
     assert commands == [("bolvek thicken plate.ply --least-wall 1mm", "makes it as thick")]
     made = json.loads(followed(bolvek, commands[0][0]).stdout)["outputs"][0]
     walls = json.loads(followed(bolvek, f"bolvek walls {made}").stdout)["models"][0]["walls"]
-    # along the rim of a plate one of the two copies is told, as thick as half of what was there and half of what is asked
+    # along the rim of a plate one of the two copies is told, half as thick as what was there and what is asked
     assert walls["wall"]["below_share"] < 0.002 and walls["wall"]["min_mm"] > 0.75
     assert not told(bolvek("walls", "plate.ply", "--by", "1.5", "--json", "-", expect=1))[
         0

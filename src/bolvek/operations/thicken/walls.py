@@ -209,7 +209,7 @@ def _beside(tree: "cKDTree", normals: Floats, points: Floats, facing: Floats, re
 
 
 def _body(patch: Mesh, thickness: Callable[[Floats], Floats], least: float) -> Mesh | None:
-    """A patch made solid: its front a little below the surface, its rim a little outside; None where that has faults."""
+    """A patch made solid: its front a little below the surface, its rim a little beyond; None where that has faults."""
 
     def made(one: Mesh) -> Offset:
         wanted = thickness(one.vertices)
@@ -240,8 +240,8 @@ def _body(patch: Mesh, thickness: Callable[[Floats], Floats], least: float) -> M
 
 
 def _drawn_out(double: Cover, by: float) -> Cover:
-    """The cover of a patch whose rim is moved out of the patch: one that ended within would leave the wall as thin as it
-    was along its rim."""
+    """The cover of a patch whose rim is moved out of the patch: one that ended within would leave the wall as thin as
+    it was along its rim."""
     skin = double.skin
     a, b = skin.edge_ends(double.half)
     face = double.half // 3
