@@ -125,6 +125,17 @@ class Tree:
         a, b, c = (self.vertices[self.faces[face, k]] for k in range(3))
         return closest_on_triangles(np.asarray(points, np.float64), a, b, c)
 
+    def step_to(self, points: Floats, level: float, most: float, *, fading: bool = False) -> Floats:
+        """The step (P, 3) that brings points straight to a distance of `level` mm from the surface, one of Newton's, at
+        most so long (mm). fading: inward steps get shorter where they would be longer than half of that, and are none
+        from `most` on, so that no edge is torn where something else bounds what the points are of."""
+        distance, face = self.nearest(points)
+        away = points - self.closest_points(points, face)
+        step = level - distance
+        fade = np.clip(2.0 - 2.0 * np.maximum(-step, 0.0) / most, 0.0, 1.0) if fading else 1.0
+        step = np.clip(step, -most, most) * fade
+        return np.asarray(away * (step / np.maximum(distance, 1e-12))[:, None])
+
     def rays(
         self,
         origins: Floats,

@@ -151,14 +151,9 @@ def _choose_cavities(mesh: Mesh, raw: Mesh, cell: float, settings: HollowSetting
 def _to_distance(mesh: Mesh, lattice: Mesh, level: float, cell: float) -> Mesh:
     """One Newton step of the vertices that lie near distance `level` onto it, short ones only: at creases the step
     would be long and the lattice surface is the better one; farther in, something else bounds the cavity."""
-    distance, face = mesh.tree.nearest(lattice.vertices)
-    away = lattice.vertices - mesh.tree.closest_points(lattice.vertices, face)
-    most = _MOST_STEP * cell
-    step = level - distance
-    # nearer than the wall is always mended; deeper fades out, so that no edge is torn where the bound changes
-    fade = np.clip(2.0 - 2.0 * np.maximum(-step, 0.0) / most, 0.0, 1.0)
-    step = np.clip(step, -most, most) * fade
-    return lattice.moved(lattice.vertices + away * (step / np.maximum(distance, 1e-12))[:, None])
+    # nearer than the wall is always mended
+    step = mesh.tree.step_to(lattice.vertices, level, _MOST_STEP * cell, fading=True)
+    return lattice.moved(lattice.vertices + step)
 
 
 def _finish(mesh: Mesh, exact: Mesh, wall: float, shares: tuple[float, ...]) -> _Shell | None:

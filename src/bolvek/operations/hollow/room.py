@@ -82,9 +82,6 @@ def find_room(
 
 def _on_level(surface: Surface, tree: Tree, level: float, cell: float) -> Mesh:
     """A surface with its vertices put at a distance from a tree's, by one short Newton step each."""
-    distance, face = tree.nearest(surface.vertices)
-    away = surface.vertices - tree.closest_points(surface.vertices, face)
-    step = np.clip(level - distance, -0.15 * cell, 0.15 * cell)
     plain = Mesh(surface.vertices, surface.faces)
     # a surface that crossed itself would have no side to speak of
-    return untangle(plain, plain.moved(surface.vertices + away * (step / np.maximum(distance, 1e-12))[:, None]))
+    return untangle(plain, plain.moved(surface.vertices + tree.step_to(surface.vertices, level, 0.15 * cell)))

@@ -39,6 +39,7 @@ _LEAST_GROW = 0.75  # cells: thinner than that the lattice would lose it
 _SQUARE = 0.8  # cosine between a piece and the side by which a line through it leaves
 _PIECE = 3.0  # cells: faces are looked at in pieces no longer than this
 _MOST_PIECES = 4_000_000
+_MOST_STEP = 0.4  # cells
 _PULL = 0.6  # cells: vertices nearer to the original than this are put onto it
 _SLIM_SHARE = 0.05
 _LEAST_SHAPE, _LEAST_EDGED, _SHAPE_ROUNDS = 0.1, 1e-3, 8  # of its area that a face keeps as its vertices move
@@ -186,24 +187,16 @@ class _Field:
 
     def exact(self, points: Floats, cell: float) -> tuple[Floats, Bools]:
         """Points (P, 3) near the surface brought onto it, and which of them belong to what was given a thickness."""
-        wanted = points + _step(points, self.behind.tree, self.reach, cell)
+        wanted = points + self.behind.tree.step_to(points, self.reach, _MOST_STEP * cell)
         thin = np.zeros(len(points), bool)
         least = self.behind.signed_distance.at(points) + self.reach if self.beside else np.zeros(0)
         for tree, amount in self.beside:
             depth = tree.nearest(points)[0] - amount
             nearer = depth < least
-            wanted[nearer] = points[nearer] + _step(points[nearer], tree, amount, cell)
+            wanted[nearer] = points[nearer] + tree.step_to(points[nearer], amount, _MOST_STEP * cell)
             thin |= nearer
             least = np.minimum(least, depth)
         return wanted, thin
-
-
-def _step(points: Floats, tree: Tree, level: float, cell: float) -> Floats:
-    """The step (P, 3) of points to a distance from a tree's surface, a short one."""
-    distance, face = tree.nearest(points)
-    away = points - tree.closest_points(points, face)
-    step = np.clip(level - distance, -0.4 * cell, 0.4 * cell)
-    return np.asarray(away * (step / np.maximum(distance, 1e-12))[:, None])
 
 
 def _finished(
