@@ -15,6 +15,13 @@ settings.register_profile("bolvek", deadline=None, max_examples=40, derandomize=
 settings.load_profile("bolvek")
 
 
+def pytest_collection_modifyitems(items):
+    """Tests that look at the demo run in one process, so that it is made once."""
+    for item in items:
+        if "demo_folder" in getattr(item, "fixturenames", ()):
+            item.add_marker(pytest.mark.xdist_group("demo"))
+
+
 def _check(done, expect):
     """The run, unless it ended otherwise than expected: everything it said comes with a surprise."""
     assert done.returncode == expect, f"exit {done.returncode}\n{done.stdout}\n{done.stderr}"

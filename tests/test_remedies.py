@@ -132,9 +132,9 @@ def test_what_a_survey_advises_helps(bolvek, tmp_path, name):
 
 
 REFUSED = {
-    # name: (model, command, whether the first advice makes it go through as it stands)
+    # name: (model, command, whether what is advised is followed: a grid that just fits into memory takes a minute)
     "hollow an open box": (open_box, "hollow model.ply --wall 1mm", True),
-    "prep an open box": (open_box, "prep model.ply --wall 1mm --longest 60mm", True),
+    "prep an open box": (open_box, "prep model.ply --wall 1mm", True),
     "cut crossing boxes": (lambda: HAND_MADE["crossing"][0], "cut model.ply --plane z=5", True),
     "plinth under a sheet": (sheet, "plinth model.ply", True),
     "drain an open box": (open_box, "drain model.ply --at 10,10,0", True),
@@ -143,7 +143,7 @@ REFUSED = {
     "grow a sheet": (sheet, "thicken model.ply --least-wall 1mm", True),
     "fuse an open box": (lambda: open_box().joined(box((30, 0, 0), (40, 9, 9))), "fuse model.ply", True),
     "scale an open box": (open_box, "scale model.ply --volume 3cm3", True),
-    "recast too fine": (box, "recast model.ply --grid 0.0005mm", True),
+    "recast too fine": (box, "recast model.ply --grid 0.0005mm", False),
     "recast what is too thin": (sheet, "recast model.ply --grid 1mm --grow 0mm", True),
     "split without names": (box, "split model.ply --into name", True),
     "drain through a solid": (lambda: box((0, 0, 0), (20, 20, 3)), "drain model.ply --at 10,10,0", True),
@@ -152,12 +152,12 @@ REFUSED = {
 
 @pytest.mark.parametrize("name", REFUSED)
 def test_what_a_refusal_advises_can_be_done(bolvek, tmp_path, name):
-    make, command, _ = REFUSED[name]
+    make, command, follow = REFUSED[name]
     write_model(tmp_path / "model.ply", make())
     said = bolvek(*command.split(), expect=4).stderr.splitlines()
     advised = [line.split("  #")[0].strip() for line in said if line.startswith("  bolvek ")]
     assert advised, said
-    for one in advised:
+    for one in advised if follow else ():
         followed(bolvek, one)
 
 
