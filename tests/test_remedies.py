@@ -14,6 +14,7 @@ from bolvek.cli.base import remedies
 from bolvek.cli.verbs import VERBS
 from bolvek.formats import write_model
 from bolvek.mesh import Mesh
+from bolvek.settings import remedy
 from support import ball, blob, box, field, shell_box
 from test_survey import HAND_MADE
 from wounds import WOUNDS
@@ -206,6 +207,17 @@ def test_measures_lead_to_what_mends_them(bolvek, tmp_path):
     assert commands[0] == ("bolvek drain shell.ply --auto", "opens it where liquid would stay")
     made = json.loads(followed(bolvek, commands[0][0]).stdout)["outputs"][0]
     assert json.loads(bolvek("proof", made, "--wall", "1.99mm", "--json", "-").stdout)["verdict"] == "fit"
+
+
+def test_a_remedy_that_this_verb_cannot_take_is_left_out():
+    ways = [remedy("", "would bore right through", blind="3mm"), remedy("solid", "makes a sound solid of it")]
+    assert remedies.in_short(ways, "prep") == "'solid' makes a sound solid of it"
+    assert remedies.in_short(ways, "drain") == "'--blind 3mm' would bore right through"
+    told = remedies.commands(ways, ("drain", "a b.stl", "--at", "0,0,1"), "a b.stl")
+    assert [one.command for one in told] == [
+        "bolvek drain 'a b.stl' --at 0,0,1 --blind 3mm",
+        "bolvek solid 'a b.stl'",
+    ]
 
 
 def test_no_remedy_names_an_option_that_its_verb_does_not_have():

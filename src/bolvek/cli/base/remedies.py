@@ -22,10 +22,8 @@ def commands(remedies: Sequence[Remedy], arguments: Sequence[str], read: str, ma
     was made of it. One for this verb that has no such option is left out."""
     told = []
     this = arguments[0] if arguments else ""
-    for one in merged(remedies):
+    for one in _usable(remedies, this):
         verb = one.verb or this
-        if verb not in VERBS or not one.verb and any(not _option(verb, key) for key, _ in one.given):
-            continue
         if one.verb:
             words = worded(one, _named(verb), [shlex.quote(one.model or (read if one.anew or not made else made))])
         else:
@@ -44,9 +42,18 @@ def lines(told: Sequence[Remedy]) -> list[str]:
 
 def in_short(remedies: Sequence[Remedy], verb: str) -> str:
     """The first remedy within a sentence, without the model; empty where there is none."""
-    for one in merged(remedies)[:1]:
+    for one in _usable(remedies, verb)[:1]:
         return f"'{worded(one, _named(one.verb or verb))}' {one.does}"
     return ""
+
+
+def _usable(remedies: Sequence[Remedy], this: str) -> list[Remedy]:
+    """Each remedy once, without those for this verb once more that it has no option for."""
+    return [
+        one
+        for one in merged(remedies)
+        if (one.verb or this) in VERBS and (one.verb or all(_option(this, key) for key, _ in one.given))
+    ]
 
 
 def first_model(arguments: Sequence[str]) -> str:
