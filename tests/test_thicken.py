@@ -154,6 +154,46 @@ def test_struts_grow_all_round():
     assert made.bounds[1, 2] == pytest.approx(2.5, abs=0.05)
 
 
+def inside(mesh, points):
+    """Which points lie in the material: solid angles of all faces added up (van Oosterom and Strackee 1983)."""
+    a, b, c = (mesh.corners[None, :, k] - points[:, None] for k in range(3))
+    la, lb, lc = (np.linalg.norm(x, axis=2) for x in (a, b, c))
+    dot = np.einsum
+    below = la * lb * lc + dot("pfk,pfk->pf", a, b) * lc + dot("pfk,pfk->pf", b, c) * la + dot("pfk,pfk->pf", c, a) * lb
+    return np.arctan2(dot("pfk,pfk->pf", a, np.cross(b, c)), below).sum(axis=1) > np.pi
+
+
+@pytest.mark.parametrize("seed", range(6))
+def test_what_is_thin_grows_and_what_is_not_does_not(seed):
+    """A rod between two balls, in any direction: as thick as asked, told by solid angles, and only there."""
+    rng = np.random.default_rng(seed)
+    way = rng.normal(size=3)
+    way /= np.linalg.norm(way)
+    least, thin = 1.2, seed < 4
+    radius = rng.uniform(0.3, 0.5) if thin else rng.uniform(0.7, 1.0)
+
+    def rod(x, y, z):
+        p = np.stack([x, y, z], axis=-1)
+        along = p @ way
+        off = np.linalg.norm(p - along[..., None] * way, axis=-1)
+        ends = np.minimum(np.linalg.norm(p - 7 * way, axis=-1), np.linalg.norm(p + 7 * way, axis=-1)) - 2.5
+        return np.minimum(ends, np.maximum(off - radius, np.abs(along) - 7))
+
+    mesh = field(rod, 11.0, 0.25)
+    made, record = thicken(mesh, ThickenSettings(at_least_mm=least))
+    assert not find_defects(made) and not find_defects(made.as_stored())
+    if not thin:
+        assert np.array_equal(made.vertices, mesh.vertices) and record.thin_before_mm2 == 0
+        return
+    u = np.cross(way, [0.3, 0.5, 0.81])
+    u /= np.linalg.norm(u)
+    turn = np.linspace(0, 2 * np.pi, 24, endpoint=False)[:, None]
+    around = 0.5 * least * (np.cos(turn) * u + np.sin(turn) * np.cross(way, u))
+    for along in np.linspace(-4, 4, 9):
+        assert inside(made, along * way + 0.98 * around).all()
+        assert not inside(made, along * way + 1.5 * around).any()  # chords of facets lie up to 0.2 mm off the axis
+
+
 @pytest.mark.parametrize(
     "asked",
     [

@@ -15,7 +15,6 @@ from bolvek.formats.soup import Parts
 from bolvek.mesh import Mesh
 from bolvek.settings import remedy
 from bolvek.settings.parts import SplitSettings
-from bolvek.settings.ways_on import MENDS
 from bolvek.units import Triple, as_triple, count_text
 
 MOST_PARTS = 2000
@@ -103,7 +102,11 @@ def split(mesh: Mesh, parts: Parts | None, settings: SplitSettings) -> tuple[Spl
     loose = sum(1 for part in told if not part.closed)
     if loose:
         text = f"{count_text(loose, 'part')} not closed"
-        found.append(Finding("open_parts", "note", loose, text, remedies=(replace(MENDS, anew=True),)))
+        found.append(
+            Finding(
+                "open_parts", "note", loose, text, remedies=(remedy("mend", "mends what can be mended", anew=True),)
+            )
+        )
     record = SplitRecord(
         by=by,
         parts=told,

@@ -2,11 +2,9 @@
 
 from bolvek.settings.remedy import Remedy, remedy
 from bolvek.settings.repairs import SKIN_MM, MendSettings, ThickenSettings
-from bolvek.units import Triple
 
 SOLID = remedy("solid", "makes a sound solid of it")
 ANEW = remedy("recast", "makes a solid of it anew")
-MENDS = remedy("mend", "mends what can be mended")
 THICKENS = remedy("thicken", "gives the skin a wall", ThickenSettings(by_mm=SKIN_MM))
 BOTH_SIDES = remedy("thicken", "gives two sides to a surface that has one", ThickenSettings(by_mm=SKIN_MM, side="both"))
 CLOSES_ENDS = remedy("mend", "closes what may be an end", MendSettings(close_ends=True))
@@ -19,8 +17,3 @@ SPLITS = remedy("split", "makes a file of each part")
 def thick_as(least_mm: float) -> Remedy:
     """Walls of a closed model made as thick."""
     return remedy("thicken", "makes it as thick", ThickenSettings(at_least_mm=least_mm))
-
-
-def lid_at(place_mm: Triple) -> Remedy:
-    """A lid on one opening, whatever it is."""
-    return remedy("mend", "puts a lid on it all the same", MendSettings(at=(place_mm,)), anew=True)

@@ -51,6 +51,15 @@ class Judgement:
         return all(f.severity != "fault" for f in self.findings)
 
 
+_VERDICTS = {
+    (True, False): "sound",
+    (True, True): "sound with faults",
+    (False, True): "not sound",
+    (False, False): "no fault found",
+}
+"""By whether the surface is sound, and whether anything is a fault."""
+
+
 def judge(survey: Survey, polygons: Polygons | None = None, *, unit: str = "mm") -> Judgement:
     """Findings of a survey (faults first) and what they mean for slicing, hollowing and measuring.
 
@@ -60,9 +69,7 @@ def judge(survey: Survey, polygons: Polygons | None = None, *, unit: str = "mm")
     doubt = unit_doubt(max(survey.size_mm), guesses)
     found = [*find_faults(survey), *find_notes(survey, polygons.bent if polygons else 0, doubt)]
     faults = any(f.severity == "fault" for f in found)
-    words = (
-        ("sound with faults" if faults else "sound") if survey.sound else "not sound" if faults else "no fault found"
-    )
+    words = _VERDICTS[survey.sound, faults]
     ways = remedies_of(survey, found, [g.unit for g in guesses])
     return Judgement(words, tuple(found), _purposes(survey, {f.code for f in found}), guesses, tuple(ways))
 

@@ -13,9 +13,9 @@ from bolvek.kernels.surface import fill as kernels
 from bolvek.mesh import Mesh
 from bolvek.mesh.topology import OPEN
 from bolvek.operations.mend.record import Left
-from bolvek.settings import Remedy
+from bolvek.settings import Remedy, remedy
 from bolvek.settings.repairs import MendSettings
-from bolvek.settings.ways_on import ANEW, CLOSES_ENDS, THICKENS, lid_at
+from bolvek.settings.ways_on import ANEW, CLOSES_ENDS, THICKENS
 from bolvek.units import length_text
 
 NARROWING = 0.3
@@ -106,7 +106,10 @@ def choose(mesh: Mesh, loops: list[Named], openings: Openings, asked: MendSettin
         elif len(loop.half) > MOST_EDGES:
             why, ways = f"more than {MOST_EDGES:,} edges", (ANEW,)
         elif asked.up_to_mm is not None and o.span_mm > asked.up_to_mm:
-            why, ways = f"wider than {length_text(asked.up_to_mm)}", (lid_at(o.where_mm),)
+            why, ways = (
+                f"wider than {length_text(asked.up_to_mm)}",
+                (remedy("mend", "puts a lid on it all the same", MendSettings(at=(o.where_mm,)), anew=True),),
+            )
         elif (
             o.kind == EITHER
             and not asked.close_ends

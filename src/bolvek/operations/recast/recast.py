@@ -240,10 +240,7 @@ def _edged(placed: Mesh, soup: Mesh, thin: Bools, cell: float) -> tuple[Mesh, in
     known = (gap <= _PULL * cell) & ~thin
     anchors = soup.tree.closest_points(placed.vertices, face)
     normals = soup.normals_of(face)
-    out = np.zeros((len(placed.vertices), 3))
-    for k in range(3):
-        np.add.at(out, placed.faces[:, k], placed.area_vectors)
-    normals *= np.where(np.einsum("ij,ij->i", normals, out) < 0, -1.0, 1.0)[:, None]
+    normals *= np.where(np.einsum("ij,ij->i", normals, placed.vertex_normals) < 0, -1.0, 1.0)[:, None]
     found = with_edges(placed, anchors, normals, known, cell)
     plain = found.plain
     made = untangle(plain, plain.moved(_in_shape(plain, found.wanted, cell, _LEAST_EDGED)))
