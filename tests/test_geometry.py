@@ -11,7 +11,7 @@ from bolvek.errors import WorkError
 from bolvek.mesh import Mesh
 from bolvek.operations.convex import TooClose, prism, subtract
 from bolvek.operations.drain import drain
-from bolvek.operations.hollow.lift import lift_to_wall, points_of
+from bolvek.operations.hollow.lift import lift_to_wall, places_near
 from bolvek.operations.slim import deviations, slim
 from bolvek.operations.untangle import untangle
 from bolvek.settings.shape import Drain, DrainSettings
@@ -133,7 +133,7 @@ def test_slim_keeps_its_word():
 
 def test_samples_are_dense_and_shared_ones_come_once():
     cube = box()
-    points, owner = points_of(cube, np.arange(12), 2.0)
+    points, owner, *_ = places_near(cube, cube, np.arange(12), 2.0, np.inf)
     assert len(np.unique(points.round(9), axis=0)) == len(points)
     assert set(owner.tolist()) <= set(range(12))
     probe = np.random.default_rng(0).uniform(0, 10, (300, 3))
@@ -192,10 +192,10 @@ def test_a_facet_that_cuts_nearer_than_the_wall_is_lifted():
     """A coarse shell around a ball-shaped void: its facets cut corners towards the void."""
     mesh = box((-20, -20, -20), (20, 20, 20)).joined(ball(5.0, 0.5).turned())
     inner = ball(7.02, 2.4)
-    points, _ = points_of(inner, np.arange(len(inner.faces)), 0.3)
+    points, *_ = places_near(mesh, inner, np.arange(len(inner.faces)), 0.3, np.inf)
     assert mesh.tree.nearest(points)[0].min() < 1.9
     lifted, least = lift_to_wall(mesh, inner, 2.0)
-    points, _ = points_of(lifted, np.arange(len(lifted.faces)), 0.1)
+    points, *_ = places_near(mesh, lifted, np.arange(len(lifted.faces)), 0.1, np.inf)
     assert least >= 1.995 and mesh.tree.nearest(points)[0].min() > 1.98
     assert (np.linalg.norm(lifted.vertices, axis=1) >= np.linalg.norm(inner.vertices, axis=1) - 1e-9).all()
 

@@ -11,7 +11,7 @@ from bolvek.errors import UsageError
 from bolvek.mesh import Mesh
 from bolvek.mesh.topology import join_topologies, label_patches
 from bolvek.operations.convex import TooClose, prism, subtract
-from bolvek.operations.hollow.lift import points_of
+from bolvek.operations.hollow.lift import places_near
 from bolvek.operations.slim import slim
 from bolvek.settings.measures import wall_tolerance_mm
 from bolvek.spatial.polygons import contains, signed_area, triangulate, turn
@@ -146,7 +146,7 @@ def test_samples_lie_on_their_faces_within_the_spacing(seed, spacing):
     rng = np.random.default_rng(seed)
     mesh = ball(5.0, 1.5)
     some = np.sort(rng.choice(len(mesh.faces), 40, replace=False))
-    points, owner = points_of(mesh, some, spacing)
+    points, owner, *_ = places_near(mesh, mesh, some, spacing, np.inf)
     assert set(owner.tolist()) <= set(some.tolist())
     c = mesh.corners[owner]
     on_it = closest_on_triangles(points, c[:, 0], c[:, 1], c[:, 2])

@@ -13,7 +13,8 @@ from bolvek.analyses.proof import BORE, INNER, OUTER, origin_from, prove
 from bolvek.analyses.proof.liquid import judge_liquid, liquid_clause, measure_liquid
 from bolvek.analyses.shells import nest_exactly
 from bolvek.analyses.survey import survey
-from bolvek.analyses.thickness import edge_points, measure, measure_walls, sample_surface, wall_at
+from bolvek.analyses.thickness import edges_of, measure, measure_walls, sample_surface, wall_at
+from bolvek.analyses.thickness.samples import points_along
 from bolvek.demo.twin_lamp import BUBBLE_MM, LEFT_MM, NECK_MM, WALL_MM, twin_lamp
 from bolvek.errors import WorkError
 from bolvek.kernels.grid import watershed
@@ -251,7 +252,7 @@ def test_parts_that_stand_near_each_other_are_never_one_room():
 def test_samples_are_as_near_as_asked_on_a_coarse_model_and_too_many_are_refused():
     plank = box((0, 0, 0), (200, 3, 1))
     samples = sample_surface(plank, 0.5)
-    points, _ = edge_points(plank, np.arange(12), 0.5)
+    points, _ = points_along(plank, edges_of(plank, np.arange(12)), 0.5)
     every = np.concatenate([samples.points, points])
     probe = np.random.default_rng(0).uniform(0, 1, (400, 3)) * [200, 3, 0]
     assert np.linalg.norm(probe[:, None] - every, axis=2).min(axis=1).max() <= 0.5

@@ -144,6 +144,7 @@ def _collapse(mesh: Mesh, limit_mm2: float, keep: Bools, least: int | None) -> M
     quadric = np.zeros((len(vertices), 10))
     origin = vertices.mean(axis=0) if len(vertices) else np.zeros(3)
     vertices -= origin
+    centred = vertices.copy()
     kernels.face_quadrics(vertices, faces, quadric)
     for step in range(_PASSES if least is None else _MOST_PASSES):
         limit = limit_mm2 * _GROWTH ** min(step - _PASSES + _WIDE_PASSES, 0)
@@ -158,7 +159,9 @@ def _collapse(mesh: Mesh, limit_mm2: float, keep: Bools, least: int | None) -> M
         if not done and limit == limit_mm2:
             break
         faces = faces[faces[:, 0] >= 0]
-    return Mesh(vertices + origin, faces).picked(slice(None))
+    # what did not move stays bit for bit: what only just does not touch would cross
+    placed = np.where(vertices == centred, mesh.vertices, vertices + origin)
+    return Mesh(placed, faces).picked(slice(None))
 
 
 def coarse_points(mesh: Mesh) -> Floats:

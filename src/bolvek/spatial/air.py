@@ -54,7 +54,7 @@ class AirLattice:
         size, half_diagonal = _COARSEST, HALF_DIAGONAL * cell
         while True:
             half = HALF_DIAGONAL * size * cell
-            found = distance.at(self.origin + (brick + 0.5 * size) * cell, in_order=True)
+            found = distance.at(self.origin + (brick + 0.5 * size) * cell, together=1 if size == _COARSEST else 8)
             deep = brick[found > cut_off + half] // 2
             steps = size // 2
             if len(deep):
@@ -82,7 +82,7 @@ class AirLattice:
         asked = np.flatnonzero(middle < cut_off + half_diagonal) if len(brick) else np.zeros(0, np.int64)
         points = self.middles((8 * asked[:, None] + np.arange(8)).ravel())
         # a block that was not dropped has no cell deeper in material than three half diagonals
-        value = distance.at(points, max(cut_off, 3.01 * half_diagonal), in_order=True)
+        value = distance.at(points, max(cut_off, 3.01 * half_diagonal), together=8)
         value[np.isnan(value)] = cut_off
         self.value = np.full((len(self.place), 8), cut_off, np.float32)
         self.value[asked] = np.clip(value, -np.inf, cut_off).reshape(-1, 8)

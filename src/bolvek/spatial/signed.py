@@ -19,21 +19,20 @@ class SignedDistance:
         self.corners = np.zeros((len(tree.vertices), 3))
         kernels.corner_normals(tree.vertices, tree.faces, self.normals, self.corners)
 
-    def at(self, points: Floats, limit: float = np.inf, *, in_order: bool = False) -> Floats:
-        """Signed distance (P,) at points (P, 3) in mm; nan farther from the surface than `limit`. in_order: each lies
-        near the one before it, and need not be sorted first."""
+    def at(self, points: Floats, limit: float = np.inf, *, together: int = 0) -> Floats:
+        """Signed distance (P,) at points (P, 3) in mm; nan farther from the surface than `limit`. together: so many
+        follow each other that lie close together (1: each near the one before); 0: they are sorted first."""
         t = self.tree
         local = np.ascontiguousarray(np.asarray(points, np.float64).reshape(-1, 3) - t.origin)
-        along = None if in_order else curve_order(local)
+        along = None if together else curve_order(local)
         local = local if along is None else local[along]
         found = np.empty(len(local))
-        run_ranges(
-            lambda b, e: kernels.signed_distances(
-                t.arrays, t.faces, self.opposite, self.normals, self.corners, local, limit, b, e, found
-            ),
-            len(local),
-            grain=512,
-        )
+        known = t.arrays, t.faces, self.opposite, self.normals, self.corners, local, limit
+        if together > 1:
+            groups = -(-len(local) // together)
+            run_ranges(lambda b, e: kernels.signed_distances_together(*known, together, b, e, found), groups, grain=64)
+        else:
+            run_ranges(lambda b, e: kernels.signed_distances(*known, b, e, found), len(local), grain=512)
         if along is None:
             return found
         out = np.empty_like(found)

@@ -65,20 +65,13 @@ def sample_surface(mesh: Mesh, spacing_mm: float, only: Bools | None = None) -> 
     return Samples(points, weight, face, spacing_mm)
 
 
-def edge_points(mesh: Mesh, faces: NDArray[np.integer], spacing_mm: float) -> tuple[Floats, Ints]:
-    """Points (P, 3) along the edges of faces (N,), their ends and one between at least, once each; and a face (P,)."""
+def edges_of(mesh: Mesh, faces: NDArray[np.integer]) -> Ints:
+    """Half-edges (E,) of faces (N,), of each edge one."""
     half = (3 * np.asarray(faces, np.int64)[:, None] + np.arange(3)).ravel()
     chosen = np.zeros(3 * len(mesh.faces), bool)
     chosen[half] = True
     opposite = mesh.topology.opposite[half]
-    half = half[(opposite < 0) | (half < opposite) | ~chosen[np.maximum(opposite, 0)]]
-    points, row = points_along(mesh, half, spacing_mm)
-    flat = mesh.faces[faces].ravel()
-    corner, first = np.unique(flat, return_index=True)
-    return (
-        np.concatenate([points, mesh.vertices[corner]]),
-        np.concatenate([half[row] // 3, np.asarray(faces, np.int64)[first // 3]]),
-    )
+    return half[(opposite < 0) | (half < opposite) | ~chosen[np.maximum(opposite, 0)]]
 
 
 def points_along(mesh: Mesh, half: Ints, spacing_mm: float) -> tuple[Floats, Ints]:

@@ -21,12 +21,14 @@ import numpy as np
 
 from bolvek.analyses.thickness.probe import SKIN_SHARE, SQUARE_DEG
 from bolvek.analyses.thickness.samples import CREASE_DEG, points_along
-from bolvek.arrays import Bools, Floats, Ints
+from bolvek.arrays import Bools, Floats, Ints, Ints8
+from bolvek.kernels.surface.samples import CREASE_EDGE, INWARD_EDGE, edge_kinds
 from bolvek.kernels.tree import shortest as kernels
 from bolvek.mesh import Mesh
 from bolvek.spatial.frames import fibonacci_sphere
 from bolvek.spatial.groups import linked_groups
 from bolvek.spatial.parallel import run_ranges
+from bolvek.spatial.tree import curve_order
 
 FLAT_DEG = 2.0
 """Edges that bend by less than this are flat."""
@@ -72,22 +74,21 @@ def shortest_ways(
     or an edge and a face, are parallel a few stand for all. only (F,): those that begin or end at an edge or a corner
     of these faces. judged (F,): ways with neither end on these faces are not needed.
     """
-    half, bend, reflex = _edges(mesh)
-    here = reflex if only is None else reflex & (only[half // 3] | only[mesh.topology.opposite[half] // 3])
-    inward = half[here & (bend > FLAT_DEG)]
+    kind = _edge_kinds(mesh)
+    inward = np.flatnonzero(kind >= INWARD_EDGE)
+    if only is not None:
+        inward = inward[only[inward // 3] | only[mesh.topology.opposite[inward] // 3]]
     if not len(inward):
         return no_ways()
-    bends_in = np.zeros(3 * len(mesh.faces), bool)
-    bends_in[half[reflex | (bend <= FLAT_DEG)]] = True
     ours = inward
     if judged is not None:
         ours = inward[judged[inward // 3] | judged[mesh.topology.opposite[inward] // 3]]
-    crease = half[here & (bend > CREASE_DEG)]
+    crease = inward[kind[inward] == CREASE_EDGE]
     found = joined_ways(
         [
             _from_vertices(mesh, inward, limit_mm),
             _from_creases(mesh, crease, limit_mm, spacing_mm),
-            _between_edges(mesh, ours, bends_in, limit_mm),
+            _between_edges(mesh, ours, kind > 0, limit_mm),
         ]
     )
     return found.chosen(~_texture(mesh, found, TEXTURE_SHARE * wall_mm))
@@ -130,17 +131,14 @@ def _pieces_around(mesh: Mesh, middle: Floats, radius: float, directions: int) -
     return found
 
 
-def _edges(mesh: Mesh) -> tuple[Ints, Floats, Bools]:
-    """Of every edge the lower half-edge (E,), by how many degrees it bends, and whether towards the air."""
-    opposite, normal = mesh.topology.opposite, mesh.unit_normals
-    half = np.flatnonzero(opposite > np.arange(len(opposite)))
-    face, k = np.divmod(half, 3)
-    other = opposite[half] // 3
-    across = mesh.vertices[mesh.faces[other, (opposite[half] % 3 + 2) % 3]] - mesh.vertices[mesh.faces[face, k]]
-    reflex = np.einsum("ij,ij->i", normal[face], across) > 0
-    # of two unit vectors, exact for small angles too
-    gap = np.linalg.norm(normal[face] - normal[other], axis=1)
-    return half, np.degrees(2 * np.arcsin(np.minimum(0.5 * gap, 1.0))), reflex
+def _edge_kinds(mesh: Mesh) -> Ints8:
+    """The kind (3F,) of every edge, at its lower half-edge."""
+    # of two unit normals so far apart
+    flat, crease = (2 * np.sin(np.radians(0.5 * deg)) for deg in (FLAT_DEG, CREASE_DEG))
+    kind = np.empty(3 * len(mesh.faces), np.int8)
+    v, f, opposite, normal = mesh.vertices, mesh.faces, mesh.topology.opposite, mesh.unit_normals
+    run_ranges(lambda b, e: edge_kinds(v, f, opposite, normal, flat, crease, b, e, kind), len(f))
+    return kind
 
 
 def _slack() -> float:
@@ -149,17 +147,12 @@ def _slack() -> float:
 
 def _from_vertices(mesh: Mesh, inward: Ints, limit: float) -> Ways:
     """From vertices with an edge that bends inward."""
-    wanted = np.zeros(len(mesh.vertices), bool)
-    for end in mesh.edge_ends(inward):
-        wanted[end] = True
-    flat = mesh.faces.ravel()
-    corner = np.full(len(mesh.vertices), -1, np.int64)
-    corner[flat[::-1]] = np.arange(len(flat) - 1, -1, -1)
-    home = corner[wanted]
+    face, k = np.divmod(inward, 3)
+    half = np.concatenate([inward, 3 * face + (k + 1) % 3])  # that start at its ends
+    _, first = np.unique(mesh.faces.ravel()[half], return_index=True)
+    home = half[first]
     # neighbours in space follow each other
-    place = np.empty(len(mesh.faces), np.int64)
-    place[mesh.tree.order] = np.arange(len(mesh.faces))
-    home = home[np.argsort(place[home // 3], kind="stable")]
+    home = home[curve_order(mesh.vertices[mesh.faces.ravel()[home]])]
     axis, cosine = np.zeros((len(home), 3)), np.empty(len(home))
     v, f, opposite, outward = mesh.vertices, mesh.faces, mesh.topology.opposite, mesh.signed_distance.corners
     run_ranges(
@@ -169,7 +162,7 @@ def _from_vertices(mesh: Mesh, inward: Ints, limit: float) -> Ways:
     )
     some = cosine <= 1.0
     home = home[some]
-    return _from_points(mesh, v[flat[home]], home, axis[some], cosine[some] - _slack(), limit, on_edge=False)
+    return _from_points(mesh, v[f.ravel()[home]], home, axis[some], cosine[some] - _slack(), limit, on_edge=False)
 
 
 def _from_creases(mesh: Mesh, crease: Ints, limit: float, spacing: float) -> Ways:

@@ -27,6 +27,8 @@ MOST_PLACES = 6000
 """Places that ways are followed from: of more, those nearest to each other are left out."""
 _APART = 1 / 3  # walls between the places followed
 _FIRST_STEP, _LAST_STEP, _MOST_STEPS = 0.25, 0.001, 200  # walls; of the way to a wider place
+_SHORTER = 0.25  # of a step, where no direction leads to a wider place
+_NEAR_A_TRAIL = 0.25  # walls
 _WIDE = 1.3  # walls: how wide a known ball is taken at most
 _ASKED = 6  # wide places known nearest to a narrow one
 _NEIGHBOURS = 0.75  # walls: places nearer than this are beside each other
@@ -66,6 +68,19 @@ class _Material:
             place[narrow[better]], width[narrow[better]] = moved[better], value[better]
             narrow = narrow[better & (value < goal[narrow])]
         return place, width
+
+    def onward(self, points: Floats, step: Floats) -> Floats:
+        """Unit directions (P, 2, 3) in which the surface is left: straight away from the nearest place, and between
+        that and the place nearest from a little farther on, along the middle of what lies between two sides."""
+        tree = self._distance.tree
+        away = points - tree.closest_points(points, tree.nearest(points)[1])
+        away /= np.maximum(np.linalg.norm(away, axis=1), 1e-300)[:, None]
+        beyond = points + 0.25 * step[:, None] * away
+        other = beyond - tree.closest_points(beyond, tree.nearest(beyond)[1])
+        other /= np.maximum(np.linalg.norm(other, axis=1), 1e-300)[:, None]
+        both = away + other
+        both /= np.maximum(np.linalg.norm(both, axis=1), 1e-300)[:, None]
+        return np.stack([away, both], axis=1)
 
     def climbed(self, points: Floats, width: Floats, along: Floats, enough: float, step: Floats) -> None:
         """Points (P, 3) nearer to the surface than `enough` moved, square to directions (P, 3), to where it is farther,
@@ -176,17 +191,23 @@ def _grown(
 ) -> tuple[Floats, Floats]:
     """The wide place (N, 3) that each start leads to, always on to where a ball is wider, and the distance (N,) there.
 
-    A way ends where it is wide enough, where nothing around is wider, or at a reach (N,) from home (N, 3)."""
+    A way ends where it is wide enough, where nothing around is wider, or at a reach (N,) from home (N, 3). One without
+    such a reach that comes, within its own ball, near to where another was that is wider there goes on as that one did.
+    """
     place, radius = start.copy(), inside.at(start)
     step = np.full(len(start), _FIRST_STEP * wall)
+    trail = _Trail(place, radius)
+    free = np.isinf(reach)
     for _ in range(_MOST_STEPS):
-        going = np.flatnonzero((radius < enough) & (step >= _LAST_STEP * wall))
+        going = np.flatnonzero((radius < enough) & (step >= _LAST_STEP * wall) & (trail.leader < 0))
         if not len(going):
             break
-        # a narrow ridge shows itself to many directions only
-        for ways in (_FEW_WAYS, _MANY_WAYS):
+        # a narrow ridge shows itself to many directions only, where it does not lie between two sides
+        for ways in (None, _FEW_WAYS, _MANY_WAYS):
             if not len(going):
                 break
+            if ways is None:
+                ways = inside.onward(place[going], step[going])
             around = place[going][:, None, :] + step[going][:, None, None] * ways
             value = inside.at(around.reshape(-1, 3)).reshape(len(going), -1)
             near = np.linalg.norm(around - home[going][:, None, :], axis=2) <= reach[going][:, None]
@@ -198,9 +219,51 @@ def _grown(
             moved = going[better]
             place[moved], radius[moved] = around[better, best[better]], most[better]
             step[moved] = np.minimum(1.5 * step[moved], _FIRST_STEP * wall)
+            trail.follow(moved[free[moved]], place, radius, _NEAR_A_TRAIL * wall)
+            trail.add(moved, place, radius)
             going = going[~better]
-        step[going] *= 0.5
-    return place, radius
+        step[going] *= _SHORTER
+    last = trail.ends()
+    return place[last], radius[last]
+
+
+class _Trail:
+    """Where ways have been, how wide it was there, and which way each of them follows (-1: none)."""
+
+    def __init__(self, place: Floats, radius: Floats) -> None:
+        self.leader = np.full(len(place), -1)
+        self._place: list[Floats] = [place.copy()]
+        self._radius: list[Floats] = [radius.copy()]
+        self._of: list[Ints] = [np.arange(len(place))]
+
+    def add(self, rows: Ints, place: Floats, radius: Floats) -> None:
+        """Ways (K,) have come to their places."""
+        self._place.append(place[rows])
+        self._radius.append(radius[rows])
+        self._of.append(rows)
+
+    def follow(self, rows: Ints, place: Floats, radius: Floats, near: float) -> None:
+        """Let those of ways (K,) follow another that is near enough to where that was, half its own radius at most, and
+        narrower: as widths only grow along ways, none ever follows itself."""
+        from scipy.spatial import cKDTree
+
+        if not len(rows):
+            return
+        known, width, of = np.concatenate(self._place), np.concatenate(self._radius), np.concatenate(self._of)
+        self._place, self._radius, self._of = [known], [width], [of]
+        gap, nearest = cKDTree(known).query(place[rows], k=min(_ASKED, len(known)), distance_upper_bound=near)
+        gap, nearest = gap.reshape(len(rows), -1), np.minimum(nearest.reshape(len(rows), -1), len(known) - 1)
+        wider = (width[nearest] > radius[rows, None]) & (gap <= 0.5 * radius[rows, None])
+        wider &= of[nearest] != rows[:, None]
+        found = wider.any(axis=1)
+        self.leader[rows[found]] = of[nearest[found, np.argmax(wider[found], axis=1)]]
+
+    def ends(self) -> Ints:
+        """The way (N,) at whose end each of them comes out."""
+        last = np.where(self.leader >= 0, self.leader, np.arange(len(self.leader)))
+        while not np.array_equal(after := last[last], last):
+            last = after
+        return last
 
 
 def _necks(

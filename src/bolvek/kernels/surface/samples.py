@@ -1,4 +1,4 @@
-"""Places all over faces."""
+"""Places all over faces, and which edges are worth a look."""
 
 import numpy as np
 
@@ -87,3 +87,31 @@ def sample_faces(v, faces, order, spacing, begin, end, start, fill, points, weig
             at += rows
         if not fill:
             start[place + 1] = at
+
+
+FLAT_EDGE, INWARD_EDGE, CREASE_EDGE = 1, 2, 3
+"""Kinds of edges: those that hardly bend or do so towards the air by less than flat; more than that; sharply."""
+
+
+@kernel("f8[:,:] i4[:,:] i4[:] f8[:,:] f8 f8 i8 i8 i1[:]!")
+def edge_kinds(vertices, faces, opposite, normal, flat, crease, begin, end, kind):
+    """The kind (3F,) int8 of each edge of faces begin..end, at its lower half-edge: 0 for one that bends outward.
+
+    flat, crease: the gap between the unit normals (F, 3) of an edge's faces that bends by so much.
+    """
+    for h in range(3 * begin, 3 * end):
+        o = opposite[h]
+        kind[h] = 0
+        if o <= h:
+            continue
+        f, g = h // 3, o // 3
+        far, near = faces[g, (o % 3 + 2) % 3], faces[f, h % 3]
+        rise, gap = 0.0, 0.0
+        for k in range(3):
+            rise += normal[f, k] * (vertices[far, k] - vertices[near, k])
+            gap += (normal[f, k] - normal[g, k]) ** 2
+        gap = np.sqrt(gap)
+        if gap <= flat:
+            kind[h] = FLAT_EDGE
+        elif rise > 0.0:
+            kind[h] = CREASE_EDGE if gap > crease else INWARD_EDGE

@@ -140,3 +140,41 @@ def nearest(tree, points, limit, begin, end, dist2, face):
         else:
             dist2[q] = np.inf
         face[q] = hit
+
+
+@helper
+def faces_within(tree, px, py, pz, reach2, found, gap, stack_node, low):
+    """Triangles (tree order) whose squared distance from a point is `reach2` at most, into found (M,) int32 and gap
+    (M,), nearest first; how many, -1 where they are more than fit."""
+    tri, box, disc = tree.triangles, tree.box, tree.disc
+    child, first, count = tree.child, tree.first, tree.count
+    x, y, z = np.float32(px), np.float32(py), np.float32(pz)
+    n = 0
+    top = 1
+    stack_node[0] = 0
+    while top > 0:
+        top -= 1
+        node = stack_node[top]
+        child_bounds(box, disc, node, x, y, z, low)
+        for k in range(8):
+            c = child[node, k]
+            if c == -2 or low[k] * _SHRINK > reach2:
+                continue
+            if c >= 0:
+                stack_node[top] = c
+                top += 1
+                continue
+            s = first[node, k]
+            for f in range(s, s + count[node, k]):
+                d = triangle_distance2(tri, f, px, py, pz)
+                if d > reach2:
+                    continue
+                if n == len(found):
+                    return -1
+                m = n
+                while m > 0 and gap[m - 1] > d:
+                    gap[m], found[m] = gap[m - 1], found[m - 1]
+                    m -= 1
+                gap[m], found[m] = d, f
+                n += 1
+    return n

@@ -9,7 +9,11 @@ import numpy as np
 
 from bolvek.kernels import helper, kernel
 from bolvek.kernels.tree.arrays import STACK
-from bolvek.kernels.tree.distance import nearest_after
+from bolvek.kernels.tree.distance import faces_within, nearest_after, triangle_distance2
+
+_MOST_SHARED = 48  # triangles that a group of points is held against one by one
+_SHARE_AGAIN = 16  # groups after one that had more
+_ROUNDED = 1.0 + 1e-12
 
 
 @kernel("f8[:,:] i4[:,:] f8[:,:] f8[:,:]!")
@@ -109,3 +113,67 @@ def signed_distances(tree, faces, opposite, normal, corner, points, limit, begin
             continue
         last = hit
         out[q] = np.sqrt(best) * side_of(tree, faces, opposite, normal, corner, hit, px, py, pz)
+
+
+@kernel("tree i4[:,:] i4[:] f8[:,:] f8[:,:] f8[:,:] f8 i8 i8 i8 f8[:]!")
+def signed_distances_together(tree, faces, opposite, normal, corner, points, limit, group, begin, end, out):
+    """`signed_distances` of groups begin..end of so many points that follow each other and lie close together.
+
+    What is nearest to any of them is no farther from their middle than what is nearest to that, and twice their spread:
+    where few triangles are, one walk finds them for the whole group.
+    """
+    stack_node = np.empty(STACK, np.int32)
+    stack_low = np.empty(STACK, np.float32)
+    low = np.empty(8, np.float32)
+    found = np.empty(_MOST_SHARED, np.int32)
+    gap = np.empty(_MOST_SHARED)
+    last = np.int64(-1)
+    pause = 0
+    for g in range(begin, end):
+        s, e = g * group, min((g + 1) * group, len(points))
+        n = -1
+        cx, cy, cz = 0.0, 0.0, 0.0
+        if pause > 0:
+            pause -= 1
+        else:
+            for q in range(s, e):
+                cx, cy, cz = cx + points[q, 0], cy + points[q, 1], cz + points[q, 2]
+            cx, cy, cz = cx / (e - s), cy / (e - s), cz / (e - s)
+            spread = 0.0
+            for q in range(s, e):
+                dx, dy, dz = points[q, 0] - cx, points[q, 1] - cy, points[q, 2] - cz
+                spread = max(spread, dx * dx + dy * dy + dz * dz)
+            spread = np.sqrt(spread) * _ROUNDED
+            best, hit = nearest_after(tree, last, limit + spread, cx, cy, cz, stack_node, stack_low, low)
+            if hit < 0:
+                out[s:e] = np.nan
+                continue
+            last = hit
+            reach = (np.sqrt(best) + 2.0 * spread) * _ROUNDED
+            n = faces_within(tree, cx, cy, cz, reach * reach, found, gap, stack_node, low)
+            if n < 0:
+                pause = _SHARE_AGAIN
+            for m in range(n):
+                gap[m] = np.sqrt(gap[m])
+        for q in range(s, e):
+            px, py, pz = points[q, 0], points[q, 1], points[q, 2]
+            if n < 0:
+                best, hit = nearest_after(tree, last, limit, px, py, pz, stack_node, stack_low, low)
+            else:
+                best, hit = limit * limit, np.int64(-1)
+                off = np.sqrt((px - cx) ** 2 + (py - cy) ** 2 + (pz - cz) ** 2)
+                most = np.inf
+                for m in range(n):
+                    if gap[m] > most:
+                        break
+                    f = np.int64(found[m])
+                    d = triangle_distance2(tree.triangles, f, px, py, pz)
+                    if d < best or (d == best and (hit < 0 or f < hit)):
+                        best = d
+                        hit = f
+                        most = (np.sqrt(d) + off) * _ROUNDED
+            if hit < 0:
+                out[q] = np.nan
+                continue
+            last = hit
+            out[q] = np.sqrt(best) * side_of(tree, faces, opposite, normal, corner, hit, px, py, pz)

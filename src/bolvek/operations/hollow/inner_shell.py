@@ -17,7 +17,7 @@ from bolvek.analyses.thickness.spots import gather_spots
 from bolvek.arrays import Floats
 from bolvek.errors import WorkError
 from bolvek.mesh import Mesh
-from bolvek.operations.hollow.lift import lift_to_wall, points_of
+from bolvek.operations.hollow.lift import lift_to_wall, places_near
 from bolvek.operations.hollow.room import find_room
 from bolvek.operations.hollow.settings import HollowRecord, NoCavityError, check_hollowable
 from bolvek.operations.slim import slim
@@ -125,7 +125,7 @@ def hollow(mesh: Mesh, settings: HollowSettings) -> tuple[Mesh, HollowRecord]:
 def _deeper_than(mesh: Mesh, level: float, cell: float) -> Mesh:
     """What lies farther than `level` from the surface, on a lattice."""
     surface = lipschitz_surface(
-        lambda p: level + mesh.signed_distance.at(p, in_order=True), mesh.bounds[0], mesh.bounds[1], cell
+        lambda p: level + mesh.signed_distance.at(p, together=1), mesh.bounds[0], mesh.bounds[1], cell
     )
     return Mesh(surface.vertices, surface.faces)
 
@@ -166,8 +166,8 @@ def _finish(mesh: Mesh, exact: Mesh, wall: float, shares: tuple[float, ...]) -> 
         lifted, least = lift_to_wall(mesh, inner, wall)
         inner = untangle(inner, lifted)
         if inner is not lifted:
-            points, _ = points_of(inner, np.arange(len(inner.faces)), wall / SAMPLES_A_WALL)
-            least = float(mesh.tree.nearest(points)[0].min())
+            every = np.arange(len(inner.faces))
+            least = float(places_near(mesh, inner, every, wall / SAMPLES_A_WALL, wall)[2].min())
         # new geometry loses nothing by holding what a file can hold
         inner = inner.as_stored().turned()
         inner = inner.with_tree(Tree(inner.vertices, inner.faces, mesh.tree.origin))

@@ -2,10 +2,11 @@
 
 import numpy as np
 
-from bolvek.analyses.thickness import SAMPLES_A_WALL, edge_points, sample_surface
-from bolvek.arrays import Floats, Ints
+from bolvek.analyses.thickness import SAMPLES_A_WALL, edges_of, sample_surface
+from bolvek.arrays import Floats, Ints, Ints32
 from bolvek.mesh import Mesh
 from bolvek.settings.measures import wall_tolerance_mm
+from bolvek.spatial.air import least_between
 
 _ROUNDS = 8
 
@@ -20,8 +21,7 @@ def lift_to_wall(mesh: Mesh, inner: Mesh, wall: float) -> tuple[Mesh, float]:
     todo = np.arange(len(inner.faces))
     least = np.full(len(inner.faces), np.inf)
     for _ in range(_ROUNDS):
-        points, owner = points_of(inner, todo, wall / SAMPLES_A_WALL)
-        distance, face = mesh.tree.nearest(points)
+        points, owner, distance, face = places_near(mesh, inner, todo, wall / SAMPLES_A_WALL, aim)
         least[todo] = np.inf
         np.minimum.at(least, owner, distance)
         short = np.flatnonzero(distance < aim)
@@ -45,20 +45,54 @@ def lift_to_wall(mesh: Mesh, inner: Mesh, wall: float) -> tuple[Mesh, float]:
         touched[moved] = True
         todo = np.flatnonzero(touched[inner.faces].any(axis=1))
     else:
-        points, owner = points_of(inner, todo, wall / SAMPLES_A_WALL)
+        _, owner, distance, _ = places_near(mesh, inner, todo, wall / SAMPLES_A_WALL, aim)
         least[todo] = np.inf
-        np.minimum.at(least, owner, mesh.tree.nearest(points)[0])
+        np.minimum.at(least, owner, distance)
     return inner, float(least.min())
 
 
-def points_of(mesh: Mesh, faces: Ints, spacing: float) -> tuple[Floats, Ints]:
-    """Points (P, 3) all over some faces (N,), within, on edges and corners, and the face (P,) of each."""
-    only = np.zeros(len(mesh.faces), bool)
+def places_near(
+    mesh: Mesh, inner: Mesh, faces: Ints, spacing: float, enough: float
+) -> tuple[Floats, Ints, Floats, Ints32]:
+    """Points (P, 3) all over some faces (N,) of an inner shell: the face (P,) and distance (P,) of each, and the face
+    (P,) of the outer mesh nearest to it.
+
+    Within, on corners, and twice as dense on edges: where an edge of the other side crosses one of this between two
+    points, the wall is a thousandth less at most. Stretches of edges that are surely `enough` away are left out.
+    """
+    only = np.zeros(len(inner.faces), bool)
     only[faces] = True
-    within = sample_surface(mesh, spacing, only)
-    # where an edge of the other side crosses one of this between two points, the wall is a thousandth less at most
-    points, face = edge_points(mesh, faces, 0.5 * spacing)
-    return np.concatenate([within.points, points]), np.concatenate([within.face, face])
+    within = sample_surface(inner, spacing, only)
+    half = edges_of(inner, faces)
+    start, end = inner.edge_ends(half)
+    used, corner = np.unique(np.concatenate([start, end]), return_inverse=True)
+    points = [np.concatenate([within.points, inner.vertices[used]])]
+    known = mesh.tree.nearest(points[0])
+    beside = np.empty(len(used), np.int64)  # a face at each corner
+    beside[corner] = np.tile(half // 3, 2)
+    owner, distance, face = [np.concatenate([within.face, beside])], [known[0]], [known[1]]
+    a, b = inner.vertices[start], inner.vertices[end]
+    length = np.linalg.norm(b - a, axis=1)
+    pieces = np.maximum(np.ceil(length / (0.5 * spacing)), 2).astype(np.int64)
+    at_start, at_end = known[0][len(within.face) :][corner].reshape(2, -1)
+    # stretches of edges, from one place to another: halved where the distances at their ends do not decide
+    row, low, high = np.arange(len(half)), np.zeros(len(half), np.int64), pieces
+    while True:
+        gap = length[row] * (high - low) / pieces[row]
+        open_ = (high - low > 1) & (least_between(at_start, at_end, gap) < enough)
+        row, low, high, at_start, at_end = (x[open_] for x in (row, low, high, at_start, at_end))
+        if not len(row):
+            break
+        middle = (low + high) // 2
+        places = a[row] + (middle / pieces[row])[:, None] * (b[row] - a[row])
+        found = mesh.tree.nearest(places)
+        points.append(places)
+        owner.append(half[row] // 3)
+        distance.append(found[0])
+        face.append(found[1])
+        row, low, high = np.tile(row, 2), np.concatenate([low, middle]), np.concatenate([middle, high])
+        at_start, at_end = np.concatenate([at_start, found[0]]), np.concatenate([found[0], at_end])
+    return np.concatenate(points), np.concatenate(owner), np.concatenate(distance), np.concatenate(face)
 
 
 def _kept_off(mesh: Mesh, old: Floats, new: Floats, aim: float) -> Floats:

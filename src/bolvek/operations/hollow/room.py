@@ -36,9 +36,9 @@ class Room:
         half = 0.5 * self.wall_mm
 
         def at(points: Floats) -> Floats:
-            found = level + solid.at(points, in_order=True)
+            found = level + solid.at(points, together=1)
             if self.grown is not None:
-                found = np.maximum(found, self.grown.signed_distance.at(points, in_order=True) + half)
+                found = np.maximum(found, self.grown.signed_distance.at(points, together=1) + half)
             if len(self.filled):
                 from scipy.spatial import cKDTree
 
@@ -65,7 +65,7 @@ def find_room(
     if not room > 0:
         return Room(mesh, wall, None, none, plugs)
     solid, radius, half = mesh.signed_distance, 0.5 * room, 0.5 * wall
-    core = lipschitz_surface(lambda p: level + radius + solid.at(p, in_order=True), low, high, cell, thin_sheets=True)
+    core = lipschitz_surface(lambda p: level + radius + solid.at(p, together=1), low, high, cell, thin_sheets=True)
     if not len(core.faces):
         return None
     middles = _on_level(core, mesh.tree, level + radius, cell)
@@ -75,7 +75,7 @@ def find_room(
     # round everywhere, it needs no fine cells
     coarse = min(2 * cell, 0.5 * reach)
     grown = lipschitz_surface(
-        lambda p: middles.signed_distance.at(p, in_order=True) - reach, low, high, coarse, thin_sheets=True
+        lambda p: middles.signed_distance.at(p, together=1) - reach, low, high, coarse, thin_sheets=True
     )
     return Room(mesh, wall, _on_level(grown, middles.tree, reach, coarse), none, plugs)
 
