@@ -7,6 +7,7 @@ import click
 
 from bolvek.cli.base.bind import bound, taken
 from bolvek.cli.base.options import Asked, options, reading_options
+from bolvek.cli.base.shown import adds
 from bolvek.cli.base.types import PATH
 from bolvek.settings.measures import CompareSettings
 
@@ -65,6 +66,7 @@ def command(old: Path, new: Path, **values: Any) -> None:
             rows=rows,
             findings=findings,
             picture=lambda: compare_result(model.path, before, model.mesh, record, found, verdict),
+            scene=adds("changed", before, (record, found)),
         )
 
     run(Run(verb="compare", settings={"": settings}, work=work, inputs={"OLD": old}), [new], asked)

@@ -9,6 +9,7 @@ import click
 
 from bolvek.cli.base.bind import bound, given, taken
 from bolvek.cli.base.options import Asked, models_argument, options, output_option, writing_options
+from bolvek.cli.base.shown import adds
 from bolvek.cli.base.types import Parsed
 from bolvek.errors import UsageError
 from bolvek.settings.parts import LipSettings, PegSettings, ScaleSettings
@@ -178,6 +179,7 @@ def _cut(
         rows=rows,
         findings=record.findings,
         picture=draw,
+        scene=adds("pieces", made.pieces),
         outputs=outputs,
     )
 

@@ -16,6 +16,7 @@ from bolvek.cli.base.options import (
     printer_option,
     writing_options,
 )
+from bolvek.cli.base.shown import adds
 from bolvek.cli.base.types import PATH, PICTURE, PLACE, Parsed
 from bolvek.errors import UsageError
 from bolvek.settings.shape import AutoSettings, Drain, DrainSettings, PlaceSettings, PlugSettings
@@ -238,7 +239,9 @@ def _drained(
     picture = done.picture
     if record.auto is not None and record.holes:
         picture = lambda: drain_result(model.path, model.mesh, mesh, record)  # noqa: E731
-    return dataclasses.replace(done, ok=ok, rows=rows, findings=findings, outputs=outputs, picture=picture)
+    return dataclasses.replace(
+        done, ok=ok, rows=rows, findings=findings, outputs=outputs, picture=picture, scene=adds("drains", record)
+    )
 
 
 def _try_numbers(

@@ -18,6 +18,7 @@ from bolvek.cli.base.options import (
     reading_options,
     scaled_options,
 )
+from bolvek.cli.base.shown import adds
 from bolvek.cli.base.types import LENGTH, PATH, Parsed
 from bolvek.errors import UsageError
 from bolvek.settings.measures import LayerSettings, Making
@@ -119,7 +120,8 @@ def command(
         rows += [("wrote", str(path)) for path in outputs]
 
         draw = partial(_drawn, model, record, view, wanted)
-        return measured(model, scaled, record, {"layers": record}, rows, layer_line(record), draw, outputs)
+        done = measured(model, scaled, record, {"layers": record}, rows, layer_line(record), draw, outputs)
+        return dataclasses.replace(done, scene=adds("layers", record))
 
     run(Run(verb="layers", settings={"": settings}, work=work, alone={"--csv": table}, model_only=True), models, asked)
 

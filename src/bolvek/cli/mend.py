@@ -8,6 +8,7 @@ import click
 
 from bolvek.cli.base.bind import bound, given, taken
 from bolvek.cli.base.options import Asked, models_argument, options, output_option, writing_options
+from bolvek.cli.base.shown import adds
 from bolvek.cli.base.types import PICTURE, PLACE
 from bolvek.errors import UsageError
 from bolvek.settings.repairs import STYLES, MendSettings
@@ -131,6 +132,7 @@ def _mended(model: "Model", settings: MendSettings, step: "Steps", asked: Asked,
         rows=rows,
         findings=mend_findings(record),
         picture=lambda: compare_result(model.path, before, mesh, changes, found, record.verdict),
+        scene=adds("changed", before, (changes, found)),
     )
 
 

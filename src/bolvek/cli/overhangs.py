@@ -1,5 +1,6 @@
 """`bolvek overhangs`."""
 
+import dataclasses
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -8,6 +9,7 @@ import click
 from bolvek.cli.base.bind import bound, given, taken
 from bolvek.cli.base.directions import direction_options, settings_for, weights_for
 from bolvek.cli.base.options import Asked, models_argument, options, printer_option, reading_options, scaled_options
+from bolvek.cli.base.shown import adds
 from bolvek.cli.base.types import PICTURE
 from bolvek.errors import UsageError
 from bolvek.settings.measures import OverhangSettings, RankSettings
@@ -82,7 +84,8 @@ def command(
             return overhangs_picture(mesh, record, kind, caption)
 
         outputs = [] if sheet is None else [sheet]
-        return measured(model, scaled, record, sections, rows, overhang_line(record), draw, outputs)
+        done = measured(model, scaled, record, sections, rows, overhang_line(record), draw, outputs)
+        return dataclasses.replace(done, scene=adds("overhangs", record, kind))
 
     asks: dict[str, Any] = {"": settings} | ({"compare": compare} if count is not None else {})
     how = Run(

@@ -13,6 +13,7 @@ from bolvek.cli.base.options import (
     models_argument,
     options,
     output_option,
+    page_option,
     picture_option,
     place_options,
     printer_option,
@@ -21,6 +22,7 @@ from bolvek.cli.base.options import (
     to_solid_options,
     unit_option,
 )
+from bolvek.cli.base.shown import adds
 from bolvek.cli.base.types import PATH
 from bolvek.errors import UsageError
 from bolvek.settings.parts import ScaleSettings
@@ -56,6 +58,7 @@ if TYPE_CHECKING:
     details_option,
     json_option,
     picture_option,
+    page_option,
     unit_option,
     replace_option,
 )
@@ -192,4 +195,5 @@ def _prepared(
         rows=rows,
         findings=proof.findings,
         picture=lambda: proof_result(model.path, result.model.mesh, proof, result.rooms),
+        scene=adds("rooms", proof, result.rooms),
     )

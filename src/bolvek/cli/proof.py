@@ -7,6 +7,7 @@ import click
 
 from bolvek.cli.base.bind import bound, given, taken
 from bolvek.cli.base.options import Asked, models_argument, options, printer_option, reading_options
+from bolvek.cli.base.shown import adds
 from bolvek.cli.base.types import PATH
 from bolvek.settings.measures import ProofSettings
 
@@ -76,6 +77,7 @@ def command(models: tuple[Path, ...], before: Path | None, printer: str | None, 
             rows=rows,
             findings=proof.findings,
             picture=lambda: proof_result(model.path, mesh, proof, rooms),
+            scene=adds("rooms", proof, rooms),
         )
 
     how = Run(

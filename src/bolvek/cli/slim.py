@@ -1,5 +1,6 @@
 """`bolvek slim`."""
 
+import dataclasses
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -7,6 +8,7 @@ import click
 
 from bolvek.cli.base.bind import bound, taken
 from bolvek.cli.base.options import Asked, models_argument, options, output_option, writing_options
+from bolvek.cli.base.shown import adds
 from bolvek.settings.repairs import SlimSettings
 
 if TYPE_CHECKING:
@@ -48,7 +50,8 @@ def command(models: tuple[Path, ...], output: Path | None, **values: Any) -> Non
         worse = [d.text for d in step("check", lambda: find_defects(mesh)) if d.count > known.get(d.code, 0)]
         if worse:
             raise WorkError(f"slimming left {'; '.join(worse)}: allow it less")
-        return remade(model, mesh, {"slim": record}, slim_text(record), "done")
+        done = remade(model, mesh, {"slim": record}, slim_text(record), "done")
+        return dataclasses.replace(done, scene=adds("changed", before))
 
     how = Run(
         verb="slim",

@@ -8,6 +8,7 @@ import click
 
 from bolvek.cli.base.bind import bound, taken
 from bolvek.cli.base.options import Asked, models_argument, options, output_option, writing_options
+from bolvek.cli.base.shown import adds
 from bolvek.cli.base.types import Parsed, parse_ball
 from bolvek.errors import UsageError
 from bolvek.settings.repairs import Region, SmoothSettings
@@ -69,7 +70,9 @@ def command(models: tuple[Path, ...], output: Path | None, **values: Any) -> Non
 
             return before_after(model.mesh, mesh, model_caption(model.path, mesh, smooth=smooth_text(record)))
 
-        return dataclasses.replace(done, rows=rows, findings=record.findings, picture=draw)
+        return dataclasses.replace(
+            done, rows=rows, findings=record.findings, picture=draw, scene=adds("changed", model.mesh)
+        )
 
     how = Run(
         verb="smooth",

@@ -7,6 +7,7 @@ import click
 
 from bolvek.cli.base.bind import bound, taken
 from bolvek.cli.base.options import Asked, material_option, models_argument, options, reading_options
+from bolvek.cli.base.shown import adds
 from bolvek.cli.base.types import PATH
 from bolvek.settings.measures import SurveySettings
 
@@ -78,6 +79,7 @@ def command(models: tuple[Path, ...], isolate: Path | None, material: str | None
             findings=judgement.findings,
             remedies=judgement.remedies,
             picture=draw,
+            scene=adds("survey", found, marks),
             outputs=outputs,
             volume_mm3=found.volume_mm3,
         )

@@ -123,6 +123,11 @@ VERBS = {
     "picture": Verb(
         "Draw a model, whole or cut open.", "render, preview, section, thumbnail", ("mesh", "shells", "rooms")
     ),
+    "page": Verb(
+        "A page to turn, cut open and measure in a browser.",
+        "HTML, 3D view, viewer, report, share with a client, web",
+        ("mesh", "shells", "faults", "voids", "walls", "overhangs", "columns", "layers", "rooms", "picture"),
+    ),
     "profiles": Verb("List and explain printers and materials.", "machines, resins, filaments, limits"),
     "schema": Verb("Print the JSON schema of the record.", "API, fields, keys"),
     "demo": Verb(

@@ -1,5 +1,6 @@
 """`bolvek walls`."""
 
+import dataclasses
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -7,6 +8,7 @@ import click
 
 from bolvek.cli.base.bind import bound, given, taken
 from bolvek.cli.base.options import Asked, models_argument, options, printer_option, reading_options, scaled_options
+from bolvek.cli.base.shown import adds
 from bolvek.cli.base.types import PATH
 from bolvek.errors import UsageError
 from bolvek.settings.measures import WallSettings
@@ -78,7 +80,8 @@ def command(
             return walls_picture(model.mesh, record, settings, caption)
 
         outputs = [] if values is None else [values]
-        return measured(model, scaled, record, {"walls": record}, rows, wall_line(record), draw, outputs)
+        done = measured(model, scaled, record, {"walls": record}, rows, wall_line(record), draw, outputs)
+        return dataclasses.replace(done, scene=adds("walls", record, found.face_mm))
 
     run(
         Run(verb="walls", settings={"": settings}, work=work, alone={"--values": values}, model_only=True),

@@ -1,4 +1,4 @@
-"""Pictures of one bit a pixel, as PNG (ISO/IEC 15948): what a resin printer shows layer by layer."""
+"""Pictures as PNG (ISO/IEC 15948): one bit a pixel, what a resin printer shows layer by layer; and in colour."""
 
 import struct
 import zlib
@@ -19,6 +19,23 @@ def bit_png(rows: NDArray[np.uint8], width: int, pixel_mm: float) -> bytes:
             _chunk(b"IHDR", struct.pack(">IIBBBBB", width, height, 1, 0, 0, 0, 0)),
             _chunk(b"pHYs", struct.pack(">IIB", metre, metre, 1)),
             _chunk(b"IDAT", zlib.compress(lines.tobytes(), 1)),
+            _chunk(b"IEND", b""),
+        )
+    )
+
+
+def colour_png(rgb: NDArray[np.uint8]) -> bytes:
+    """Pixels (Y, X, 3), the highest row first, eight bits a colour."""
+    height, width = rgb.shape[:2]
+    lines = np.zeros((height, 1 + 3 * width), np.uint8)
+    lines[:, 0] = 2  # each row as what it differs from the one above
+    flat = rgb.reshape(height, -1)
+    lines[:, 1:] = flat
+    lines[1:, 1:] -= flat[:-1]
+    return b"\x89PNG\r\n\x1a\n" + b"".join(
+        (
+            _chunk(b"IHDR", struct.pack(">IIBBBBB", width, height, 8, 2, 0, 0, 0)),
+            _chunk(b"IDAT", zlib.compress(lines.tobytes(), 6)),
             _chunk(b"IEND", b""),
         )
     )

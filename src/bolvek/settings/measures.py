@@ -218,6 +218,14 @@ class ProofSettings(Settings):
 
 
 @dataclass(frozen=True, kw_only=True)
+class LookSettings(Settings):
+    """What the page of a model as it is measures: walls against least_wall_mm, layers of layer_mm."""
+
+    least_wall_mm: float = setting(1.0, unit="mm", above=0, help="Thinnest wall that prints.")
+    layer_mm: float = setting(0.05, unit="mm", above=0, help="Layer height.")
+
+
+@dataclass(frozen=True, kw_only=True)
 class CompareSettings(Settings):
     """spacing_mm: how far apart changed faces are sampled (None: 1/400 of the longest side); within_mm: surfaces that
     are farther apart fall short (None: told only)."""

@@ -8,7 +8,7 @@ from typing import Any, TypeVar
 import click
 
 from bolvek.cli.base.bind import bound, given
-from bolvek.cli.base.types import BALL, OUTPUT, PATH, PICTURE
+from bolvek.cli.base.types import BALL, OUTPUT, PAGE, PATH, PICTURE
 from bolvek.settings.parts import ScaleSettings
 from bolvek.settings.repairs import SolidSettings
 from bolvek.settings.shape import PlaceSettings
@@ -23,6 +23,7 @@ class Asked:
 
     json_target: Path | None = None
     picture_target: Path | None = None
+    page_target: Path | None = None
     unit: str | None = None
     replace: bool = False
     ascii_stl: bool = False
@@ -72,6 +73,13 @@ unit_option = click.option(
 )
 json_option = click.option("--json", "json_target", type=PATH, metavar="FILE|-", help="Write the record; - is stdout.")
 picture_option = click.option("--picture", "picture_target", type=PICTURE, metavar="FILE.png", help="Draw the result.")
+page_option = click.option(
+    "--page",
+    "page_target",
+    type=PAGE,
+    metavar="FILE.html",
+    help="Write a page: the result to turn, cut open and measure in a browser, with the report.",
+)
 details_option = click.option("--details", is_flag=True, help="Everything about every model, no list cut short.")
 ascii_option = click.option("--ascii", "ascii_stl", is_flag=True, help="Write an STL as text.")
 
@@ -89,9 +97,11 @@ to_solid_options = options(
     bound("--as", SolidSettings, "taken_as"),
 )
 
-reading_options = options(details_option, json_option, picture_option, unit_option, replace_option)
+reading_options = options(details_option, json_option, picture_option, page_option, unit_option, replace_option)
 """Of verbs that look at models."""
-writing_options = options(details_option, json_option, picture_option, unit_option, ascii_option, replace_option)
+writing_options = options(
+    details_option, json_option, picture_option, page_option, unit_option, ascii_option, replace_option
+)
 """Of verbs that write models."""
 scaled_options = options(
     bound("--height", ScaleSettings, "height_mm", help="Measure as if scaled to this height (z)."),

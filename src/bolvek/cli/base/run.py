@@ -28,6 +28,8 @@ from bolvek.units import count_text
 
 if TYPE_CHECKING:
     from bolvek.mesh import Mesh
+    from bolvek.report.page.entry import Entry
+    from bolvek.report.page.scene import Scene
     from bolvek.report.record import ModelSection
 
 T = TypeVar("T")
@@ -53,6 +55,7 @@ class Outcome:
     findings: tuple[Finding, ...] = ()
     remedies: tuple[Remedy, ...] = ()
     picture: Callable[[], bytes] | None = None
+    scene: "Callable[[Scene], Scene] | None" = None
     outputs: Sequence[Path] = ()
     volume_mm3: float | None = None
 
@@ -134,6 +137,7 @@ class _Done:
     triangles: int = 0
     failed: list[tuple[Path, BolvekError]] = field(default_factory=list)
     outputs: list[str] = field(default_factory=list)
+    entries: "list[Entry]" = field(default_factory=list)
     seconds: dict[str, float] = field(default_factory=dict)
 
 
@@ -159,8 +163,12 @@ def run(how: Run, models: Sequence[Path], asked: Asked, output: Path | None = No
             raise UsageError(f"--ascii is for STL, not for {target}")
     read = [*files, *(path for path in how.inputs.values() if path is not None)]
     check_targets(read, [*targets, *alone.values(), asked.json_target], replace=asked.replace)
+    if asked.page_target is not None:
+        from bolvek.cli.base.page import check_page  # what pages need takes a while to import
+
+        check_page(asked.page_target, files, replace=asked.replace)
     talk = Talk(asked.json_target)
-    drawn = asked.picture_target is not None or how.suffix == ".png"
+    drawn = asked.picture_target is not None or asked.page_target is not None or how.suffix == ".png"
     prepare_kernels(how.verb, files, [*how.kernels, *(["picture"] if drawn else [])], targets)
     begin = time.perf_counter()
     done = _Done()
@@ -173,6 +181,13 @@ def run(how: Run, models: Sequence[Path], asked: Asked, output: Path | None = No
         sys.exit(EXIT_STOPPED)
     if len(files) > 1:
         talk.row("total", _total_text(done, time.perf_counter() - begin), "bold")
+    if asked.page_target is not None and done.entries:
+        from bolvek.cli.base.page import write_page
+
+        failed = [(str(file), str(error)) for file, error in done.failed]
+        pages = write_page(asked.page_target, done.entries, failed, how.verb, replace=asked.replace)
+        done.outputs += [str(path) for path in pages]
+        talk.row("page", str(pages[-1]))
     if asked.json_target is not None:
         _write_record(how, len(files) > 1, asked, talk, done)
     codes = [error.exit_code for _, error in done.failed]
@@ -231,6 +246,7 @@ def _one(
 ) -> Outcome:
     """Work on one model, write it, tell of it."""
     before = model.mesh if how.writes == "moved" else None
+    read = model.mesh if asked.page_target is not None else None
     outcome = how.work(model, step, *shared)
     written = ""
     if how.writes and target is not None:
@@ -251,6 +267,13 @@ def _one(
         if not several:
             talk.row("picture", str(picture))
         done.outputs.append(str(picture))
+    if read is not None:
+        from bolvek.cli.base.page import gathered
+
+        rows = _verdict_first(outcome, ways)
+        with talk.during("page"):
+            page = gathered(outcome, read, rows, how.settings, step.seconds, target if written else None)
+        done.entries.append(page)
     if several and not asked.details:
         mark = "green" if outcome.ok else "red"
         first = f"; {in_short(ways, how.verb)}" if ways and not outcome.ok else ""

@@ -61,14 +61,18 @@ BALL = Parsed("X,Y,Z:R", parse_ball)
 PATH = click.Path(path_type=Path)
 
 
-class PicturePath(click.Path):
-    """A file that is to hold a picture: they are written as PNG, and called so."""
+class SuffixPath(click.Path):
+    """A file whose suffix is known: what is written as it, in the plural, and the suffix."""
+
+    def __init__(self, what: str, suffix: str) -> None:
+        super().__init__(path_type=Path)
+        self.what, self.suffix = what, suffix
 
     def convert(self, value: Any, param: click.Parameter | None, ctx: click.Context | None) -> Any:
         """The path."""
         found = Path(os.fsdecode(super().convert(value, param, ctx)))
-        if found.suffix.lower() != ".png":
-            self.fail(f"{found}: pictures are written as .png", param, ctx)
+        if found.suffix.lower() != self.suffix:
+            self.fail(f"{found}: {self.what} are written as {self.suffix}", param, ctx)
         return found
 
 
@@ -87,5 +91,7 @@ class OutputPath(click.Path):
 
 OUTPUT = OutputPath()
 """Where models go."""
-PICTURE = PicturePath(path_type=Path)
+PICTURE = SuffixPath("pictures", ".png")
 """Where a picture goes."""
+PAGE = SuffixPath("pages", ".html")
+"""Where a page goes."""

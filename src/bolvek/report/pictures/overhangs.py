@@ -22,7 +22,7 @@ if TYPE_CHECKING:
 
 
 BED = "#009e73"
-_LEGEND = (
+LEGEND = (
     ("overhang", class_of("cantilever").colour),
     ("bridge", class_of("bridge").colour),
     ("begins in the air", class_of("free").colour),
@@ -140,7 +140,7 @@ def _figures(figure: "Figure", r: OverhangRecord) -> None:
 
 def _legend(figure: "Figure") -> None:
     x = 330.0
-    for text, colour in _LEGEND:
+    for text, colour in LEGEND:
         figure.text(x / WIDTH, 14 / HEIGHT, "\u25a0", size=13, color=colour, va="center")
         figure.text((x + 16) / WIDTH, 14 / HEIGHT, text, size=9.5, color=palette.INK, va="center")
         x += 44 + 7.0 * len(text)

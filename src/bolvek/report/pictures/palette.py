@@ -27,6 +27,11 @@ _WALL_STEPS = (0.0, 0.5, 0.999, 1.001, 2.0, 4.0)
 _WALL_COLOURS = ("#67000d", "#d55e00", "#f6b26b", "#cfe1f2", "#6baed6", "#08519c")
 
 
+def wall_steps() -> tuple[tuple[float, ...], tuple[str, ...]]:
+    """Shares of the minimum, and the colour (hex) of each; between them colours run into each other."""
+    return _WALL_STEPS, _WALL_COLOURS
+
+
 def wall_colours(share: Floats) -> Floats:
     """Linear colours (N, 3) of walls given as shares of the minimum: orange below it, blue above, grey for nan.
 
