@@ -16,6 +16,7 @@ import numpy as np
 from bench.models import blob, hurt
 from bench.timing import run, yardstick
 from bolvek import __version__
+from bolvek.demo.measured import gourd
 from bolvek.demo.pieces import block, globe
 from bolvek.formats import write_model
 from bolvek.mesh import Mesh
@@ -58,6 +59,7 @@ CASES: dict[str, Ask] = {
     "survey, a million triangles": (lambda: blob(1, 100.0, 0.225), ["survey"]),
     "walls, a million triangles": (lambda: blob(1, 100.0, 0.225), ["walls"]),
     "mend, a million triangles, 1,000 faults": (lambda: hurt(blob(1, 100.0, 0.225), 1000), ["mend"]),
+    "page of a survey, 93,000 triangles": (lambda: gourd()[0], ["survey", "--page"]),
     "recast, 200,000 triangles": (lambda: hurt(blob(1, 100.0, 0.5), 200), ["recast"]),
 }
 """By what they are: the model, and the verb with its options."""
@@ -72,6 +74,7 @@ def stand(folder: Path, only: str = "") -> dict[str, dict[str, float]]:
         source = folder / "model.stl"
         write_model(source, make(), replace=True)
         writes = [] if verb in ("proof", "survey", "walls") else ["-o", folder / "made.stl", "--replace"]
+        writes = [folder / "page.html", "--replace"] if "--page" in options else writes
         ask = [verb, source, *options, *writes]
         run(*ask)  # compiles
         rows = []

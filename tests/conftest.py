@@ -16,10 +16,11 @@ settings.load_profile("bolvek")
 
 
 def pytest_collection_modifyitems(items):
-    """Tests that look at the demo run in one process, so that it is made once."""
+    """Tests that look at the demo run in one process, so that it is made once; those in a browser too."""
     for item in items:
-        if "demo_folder" in getattr(item, "fixturenames", ()):
-            item.add_marker(pytest.mark.xdist_group("demo"))
+        for fixture, group in (("demo_folder", "demo"), ("chromium", "browser")):
+            if fixture in getattr(item, "fixturenames", ()):
+                item.add_marker(pytest.mark.xdist_group(group))
 
 
 def _check(done, expect):

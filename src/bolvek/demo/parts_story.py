@@ -5,6 +5,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 from bolvek.demo.lantern_post import lantern_post
+from bolvek.demo.pages import Pages
 from bolvek.formats import read_model, write_model
 from bolvek.formats.safe import write_bytes
 from bolvek.operations.cut import CutSettings, cut, plan_fit, room_within
@@ -13,11 +14,13 @@ from bolvek.operations.fuse import fuse, gather
 from bolvek.operations.plinth import add_plinth
 from bolvek.operations.smooth import smooth
 from bolvek.profiles import load_profiles
+from bolvek.report.page.scene import Scene
+from bolvek.report.page.shown import pieces_scene
 from bolvek.report.pictures.before import before_after
 from bolvek.report.pictures.pieces import pieces_picture
 from bolvek.report.pictures.plain import model_caption
 from bolvek.report.pictures.results import plain_result, solid_result
-from bolvek.report.words.cut import cut_text
+from bolvek.report.words.cut import cut_rows, cut_text
 from bolvek.report.words.drain import flood_text
 from bolvek.report.words.fuse import fuse_text
 from bolvek.report.words.plinth import plinth_text
@@ -64,7 +67,7 @@ def fuse_the_finial(folder: Path, tell: Tell, replace: bool) -> None:
     tell("drain", f"{target}: {flood_text(placed, given_up, auto)}", time.perf_counter() - begin)
 
 
-def cut_the_post(folder: Path, tell: Tell, replace: bool) -> None:
+def cut_the_post(folder: Path, tell: Tell, replace: bool, pages: Pages) -> None:
     """A post too tall for the small printer, in pieces with pegs."""
     begin = time.perf_counter()
     path = folder / "lantern_post.stl"
@@ -77,7 +80,10 @@ def cut_the_post(folder: Path, tell: Tell, replace: bool) -> None:
         write_model(folder / f"lantern_post.{number}of{len(made.lying)}.stl", piece, replace=replace)
     caption = model_caption(path, mesh, pieces=f"{len(record.pieces)} pieces", pegs=f"{len(record.pegs)} pegs")
     write_bytes(folder / "lantern_post.cut.png", pieces_picture(made.pieces, plan.planes, caption), replace=replace)
-    tell("cut", f"{path}: {cut_text(record)}", time.perf_counter() - begin)
+    took = time.perf_counter() - begin
+    tell("cut", f"{path}: {cut_text(record)}", took)
+    scene = pieces_scene(Scene(mesh=mesh), made.pieces)
+    pages.show(path, scene, record.findings, cut_rows(record), verdict="done", ok=record.ok, seconds=took)
 
 
 def calm_the_tile(folder: Path, tell: Tell, replace: bool) -> None:

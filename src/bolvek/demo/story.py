@@ -17,6 +17,8 @@ from bolvek.demo.carp import carp
 from bolvek.demo.lantern_set import UNIT, lantern_set
 from bolvek.demo.leaf import maple_leaf
 from bolvek.demo.measured import gourd, lattice_shade
+from bolvek.demo.pages import NAME as INDEX
+from bolvek.demo.pages import Pages
 from bolvek.demo.parts_story import (
     PARTS_FILES,
     calm_the_tile,
@@ -38,6 +40,8 @@ from bolvek.operations.recast import recast
 from bolvek.operations.scale import scale_together
 from bolvek.operations.thicken import thicken
 from bolvek.profiles import load_profiles
+from bolvek.report.page.scene import Scene
+from bolvek.report.page.shown import layers_scene, overhangs_scene, rooms_scene, survey_scene, walls_scene
 from bolvek.report.pictures.layers import layers_picture
 from bolvek.report.pictures.overhangs import directions_picture, overhangs_picture
 from bolvek.report.pictures.plain import model_caption
@@ -53,13 +57,16 @@ from bolvek.report.pictures.results import (
 from bolvek.report.pictures.walls import walls_picture
 from bolvek.report.record import Record, model_section, record_json, settings_dict
 from bolvek.report.words.drain import flood_text, plug_rows
-from bolvek.report.words.layers import layer_line
+from bolvek.report.words.layers import layer_line, layer_rows
 from bolvek.report.words.mend import mend_line
+from bolvek.report.words.overhangs import overhang_rows
 from bolvek.report.words.prep import STEPS
+from bolvek.report.words.proof import proof_text
 from bolvek.report.words.recast import recast_text
 from bolvek.report.words.scale import scale_text
 from bolvek.report.words.survey import survey_line
 from bolvek.report.words.thicken import thicken_text
+from bolvek.report.words.walls import wall_rows
 from bolvek.settings.measures import (
     LayerSettings,
     Making,
@@ -103,6 +110,9 @@ MEASURED = {
 }
 """Models to be measured, and what is left of each."""
 
+SHOWN = "finial.stl"
+"""The one of them that the pages show."""
+
 PLUGS = "carp.plugs"
 """The folder of the carp's plugs."""
 
@@ -124,30 +134,35 @@ def run_demo(
     names += ["carp.stl", "carp.png", "carp.prep.stl", "carp.prep.png", "carp.prep.json"]
     names += [f"{n}{suffix}" for n, suffixes in MEASURED.items() for suffix in suffixes]
     names += ["twin_lamp.stl", "twin_lamp.proof.png", "twin_lamp.drain.stl", "twin_lamp.drain.png"]
+    names += [INDEX]
     names += [f"lantern_set/{n}{suffix}" for n in lantern_set() for suffix in (".stl", ".sized.stl")]
     for name in names:
         check_target(folder / name, replace=replace)
     check_folder(folder / PLUGS, replace=replace)
+    pages = Pages()
     begin_step("survey")
-    _look_at_troubled(folder, tell, replace)
+    _look_at_troubled(folder, tell, replace, pages)
     begin_step("mend")
     _mend_the_troubled(folder, tell, replace)
     begin_step("make solid")
     _make_solids(folder, tell, replace)
     begin_step("parts")
-    cut_the_post(folder, tell, replace)
+    cut_the_post(folder, tell, replace, pages)
     calm_the_tile(folder, tell, replace)
     begin_step("measure")
-    _measure(folder, tell, replace)
+    _measure(folder, tell, replace, pages)
     begin_step("twin lamp")
     _prove_the_lamp(folder, tell, replace)
     begin_step("lantern set")
     _size_the_set(folder / "lantern_set", tell, replace)
     begin_step("carp")
-    return _prepare_the_carp(folder, tell, begin_step, replace)
+    fit = _prepare_the_carp(folder, tell, begin_step, replace, pages)
+    begin = time.perf_counter()
+    tell("pages", f"{pages.write(folder, replace=replace)}: open it in a browser", _since(begin))
+    return fit
 
 
-def _look_at_troubled(folder: Path, tell: Tell, replace: bool) -> None:
+def _look_at_troubled(folder: Path, tell: Tell, replace: bool, pages: Pages) -> None:
     """Write the troubled models and survey each of them, with a picture and one record."""
     sections, outputs, seconds = [], [], 0.0
     settings = SurveySettings()
@@ -161,6 +176,17 @@ def _look_at_troubled(folder: Path, tell: Tell, replace: bool) -> None:
         judgement = judge(found, model.polygons, unit=model.unit)
         write_bytes(picture, survey_result(path, model.mesh, found, marks), replace=replace)
         tell("survey", f"{path}: {survey_line(model, found, judgement)}", _since(begin))
+        if name == SHOWN:
+            rows = [("survey", survey_line(model, found, judgement))]
+            pages.show(
+                path,
+                survey_scene(Scene(mesh=model.mesh), found, marks),
+                judgement.findings,
+                rows,
+                verdict=judgement.verdict,
+                ok=judgement.ok,
+                seconds=_since(begin),
+            )
         sections.append(model_section(model, model.mesh, survey=found, judgement=judgement))
         outputs += [str(path), str(picture)]
         seconds += _since(begin)
@@ -212,17 +238,20 @@ def _make_solids(folder: Path, tell: Tell, replace: bool) -> None:
     tell("recast", f"{path}: {recast_text(record)}", _since(begin))
 
 
-def _measure(folder: Path, tell: Tell, replace: bool) -> None:
+def _measure(folder: Path, tell: Tell, replace: bool, pages: Pages) -> None:
     """The gourd's walls; the shade's overhangs and the best way up; with pictures."""
     begin = time.perf_counter()
     path = folder / "gourd.stl"
     write_model(path, gourd()[0], replace=replace)
     mesh = read_model(path).mesh
     asked = WallSettings(min_mm=1.2)
-    walls, _ = measure_walls(mesh, asked)
+    walls, found = measure_walls(mesh, asked)
     caption = model_caption(path, mesh, verdict=walls.verdict, fit=False)
     write_bytes(folder / "gourd.walls.png", walls_picture(mesh, walls, asked, caption), replace=replace)
     tell("walls", f"{path}: {'; '.join(f.text for f in walls.findings)}", _since(begin))
+    scene = walls_scene(Scene(mesh=mesh), walls, found.face_mm)
+    rows = wall_rows(walls)
+    pages.show(path, scene, walls.findings, rows, verdict=walls.verdict, ok=walls.ok, seconds=_since(begin))
     begin = time.perf_counter()
     path = folder / "lattice_shade.stl"
     write_model(path, lattice_shade()[0], replace=replace)
@@ -242,6 +271,10 @@ def _measure(folder: Path, tell: Tell, replace: bool) -> None:
     caption = model_caption(path, mesh, verdict=layers.verdict, fit=layers.ok, layers=f"{layers.count:,} layers")
     write_bytes(folder / "lattice_shade.layers.png", layers_picture(layers, view, caption), replace=replace)
     tell("layers", f"{path}: {layer_line(layers)}", _since(begin))
+    scene = layers_scene(overhangs_scene(Scene(mesh=mesh), hangs, kind), layers)
+    rows = [*overhang_rows(hangs), *layer_rows(layers, [])]
+    findings = (*hangs.findings, *layers.findings)
+    pages.show(path, scene, findings, rows, verdict=layers.verdict, ok=layers.ok, seconds=_since(begin))
 
 
 def _prove_the_lamp(folder: Path, tell: Tell, replace: bool) -> None:
@@ -280,7 +313,7 @@ def _size_the_set(folder: Path, tell: Tell, replace: bool) -> None:
         tell("scale", f"{folder / name}.stl: {scale_text(record)}", _since(begin))
 
 
-def _prepare_the_carp(folder: Path, tell: Tell, begin_step: Callable[[str], None], replace: bool) -> bool:
+def _prepare_the_carp(folder: Path, tell: Tell, begin_step: Callable[[str], None], replace: bool, pages: Pages) -> bool:
     """The whole way from model to proof."""
     source, target = folder / "carp.stl", folder / "carp.prep.stl"
     record, before, after = folder / "carp.prep.json", folder / "carp.png", folder / "carp.prep.png"
@@ -311,6 +344,15 @@ def _prepare_the_carp(folder: Path, tell: Tell, begin_step: Callable[[str], None
     begin = time.perf_counter()
     write_bytes(after, proof_result(target, mesh, result.proof, result.rooms), replace=replace)
     tell("picture", str(after), _since(begin))
+    pages.show(
+        target,
+        rooms_scene(Scene(mesh=mesh, before=result.whole), result.proof, result.rooms),
+        result.proof.findings,
+        proof_text(result.proof),
+        verdict=result.proof.verdict,
+        ok=result.proof.ok,
+        seconds=sum(seconds.values()),
+    )
     section = model_section(
         result.model,
         mesh,

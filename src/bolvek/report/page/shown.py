@@ -14,6 +14,7 @@ from bolvek.analyses.survey.record import Marks, Survey
 from bolvek.analyses.thickness import WallRecord, WallZone
 from bolvek.arrays import Floats, Ints8
 from bolvek.mesh import Mesh
+from bolvek.operations.cut import Piece
 from bolvek.operations.drain import DrainRecord
 from bolvek.report.classes import class_of
 from bolvek.report.page.scene import FaceField, FaceKinds, LayerPlot, Level, Place, Scene
@@ -135,8 +136,9 @@ def drains_scene(scene: Scene, record: DrainRecord) -> Scene:
     return replace(scene, places=(*scene.places, *marks))
 
 
-def pieces_scene(scene: Scene, pieces: Sequence[Mesh]) -> Scene:
+def pieces_scene(scene: Scene, cut: Sequence[Piece]) -> Scene:
     """Pieces of a cut, to be pulled apart."""
+    pieces = [piece.mesh for piece in cut]
     whole = pieces[0].joined(*pieces[1:])
     part = np.repeat(np.arange(len(pieces)), [len(p.faces) for p in pieces])
     middle = whole.bounds.mean(axis=0)

@@ -30,11 +30,13 @@ class Rims {
       }
       return normals.get(f);
     };
+    this.edges = [];
     this.at = new Map(); // sharp edges around each vertex, as the vertex across
     for (const [key, uses] of known) {
       const [f, g] = uses.map((h) => Math.floor(h / 3));
       if (uses.length === 2 && dot(normal(f), normal(g)) > SHARP) continue;
       const [a, b] = [Math.floor(key / count), key % count];
+      this.edges.push([a, b]);
       for (const [from, to] of [[a, b], [b, a]]) {
         if (!this.at.has(from)) this.at.set(from, []);
         this.at.get(from).push(to);
@@ -64,17 +66,14 @@ class Rims {
     return null;
   }
 
-  /** The round nearest to a place on a face, and the circle through it: middle, diameter, by how much it is none. */
-  circle(face, place) {
-    const { corners } = this.body.mesh;
+  /** The round nearest to a place, within a reach, and the circle through it: middle, diameter, how far it is from one. */
+  circle(place, reach) {
     let best = null;
-    for (let k = 0; k < 3; k++) {
-      const [a, b] = [corners[3 * face + k], corners[3 * face + ((k + 1) % 3)]];
-      if (!(this.at.get(a) || []).includes(b)) continue;
+    for (const [a, b] of this.edges) {
       const [p, q] = [this.point(a), this.point(b)];
       const t = clamp(dot(minus(place, p), minus(q, p)) / (length(minus(q, p)) ** 2 || 1), 0, 1);
       const gap = length(minus(place, add(p, minus(q, p), t)));
-      if (!best || gap < best.gap) best = { gap, a, b };
+      if (gap < (best ? best.gap : reach)) best = { gap, a, b };
     }
     const way = best && this.round(best.a, best.b);
     if (!way || way.length < 3) return null;

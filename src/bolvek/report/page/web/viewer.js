@@ -146,13 +146,27 @@ class Viewer {
     this.change(() => this.camera.fit(shown.middle, shown.radius, this.wide));
   }
 
-  /** The box of the parts that are shown. */
+  /** The box of what is shown: of the parts that are not hidden, and of what it was before. */
   shownBox() {
-    if (this.partState.every((x, i) => i % 4 || x === SOLID)) return this.main;
+    const boxes = this.windows.map((body) => (body === this.main ? this.partBox() : body));
+    if (boxes.length === 1) return boxes[0];
+    const half = length(minus(boxes[1].middle, boxes[0].middle)) / 2;
+    return { middle: add(boxes[0].middle, minus(boxes[1].middle, boxes[0].middle), 0.5), radius: half + Math.max(boxes[0].radius, boxes[1].radius) };
+  }
+
+  partBox() {
+    if (this.partState.every((x, i) => (i % 4 ? x === 0 : x === SOLID))) return this.main;
     const [low, high] = [[1e30, 1e30, 1e30], [-1e30, -1e30, -1e30]];
     for (let f = 0; f < this.main.mesh.faces; f++) {
-      if (this.partState[4 * this.part[f]] === HIDDEN) continue;
-      for (const p of this.main.face(f)) for (let a = 0; a < 3; a++) [low[a], high[a]] = [Math.min(low[a], p[a]), Math.max(high[a], p[a])];
+      const k = 4 * this.part[f];
+      if (this.partState[k] === HIDDEN) continue;
+      for (const p of this.main.face(f)) {
+        for (let a = 0; a < 3; a++) {
+          const x = p[a] + this.partState[k + 1 + a];
+          low[a] = Math.min(low[a], x);
+          high[a] = Math.max(high[a], x);
+        }
+      }
     }
     return low[0] > high[0] ? this.main : { middle: add(low, minus(high, low), 0.5), radius: 0.5 * length(minus(high, low)) };
   }
@@ -196,6 +210,7 @@ class Viewer {
     const at = cut.offset + dot(cut.normal, this.centre);
     const axis = cut.normal.findIndex((x) => Math.abs(x) === 1);
     const along = cut.normal.map((x) => x.toFixed(2)).join(", ");
+    this.controls.cutAxis.value = axis < 0 ? "view" : "xyz"[axis];
     this.controls.cutText.textContent = axis < 0 ? `${at.toFixed(2)} mm along ${along}` : `${"xyz"[axis]} = ${(cut.normal[axis] * at).toFixed(2)} mm`;
   }
 
@@ -282,6 +297,7 @@ class Viewer {
   pullApart(share) {
     this.model.shift.forEach((s, k) => s.forEach((x, a) => (this.partState[4 * k + 1 + a] = share * x)));
     this.partsChanged();
+    this.fitAll();
   }
 
   partsChanged() {
@@ -400,12 +416,12 @@ class Viewer {
     const hit = this.at(event);
     if (!hit) return;
     const out = this.controls.measured;
+    const reach = (SNAP_PIXELS * this.camera.mmPerHeight) / this.canvas.clientHeight;
     if (this.tool === "rim") {
       hit.body.rims ??= new Rims(hit.body);
-      const found = hit.body.rims.circle(hit.face, hit.place);
+      const found = hit.body.rims.circle(hit.place, 3 * reach);
       out.textContent = found ? `diameter ${found.diameter.toFixed(3)} mm, round within ${found.off.toFixed(3)} mm` : "no closed rim here";
     } else if (this.tool) {
-      const reach = (SNAP_PIXELS * this.camera.mmPerHeight) / this.canvas.clientHeight;
       const near = hit.corners.reduce((best, c) => (length(minus(c, hit.place)) < length(minus(best, hit.place)) ? c : best));
       if (this.picked.length === 3) this.picked = [];
       this.picked.push(length(minus(near, hit.place)) < reach ? near : hit.place);
