@@ -55,7 +55,7 @@ from bolvek.report.pictures.results import (
     thicken_result,
 )
 from bolvek.report.pictures.walls import walls_picture
-from bolvek.report.record import Record, model_section, record_json, settings_dict
+from bolvek.report.record import Record, model_section, record_json
 from bolvek.report.words.drain import flood_text, plug_rows
 from bolvek.report.words.layers import layer_line, layer_rows
 from bolvek.report.words.mend import mend_line
@@ -67,6 +67,7 @@ from bolvek.report.words.scale import scale_text
 from bolvek.report.words.survey import survey_line
 from bolvek.report.words.thicken import thicken_text
 from bolvek.report.words.walls import wall_rows
+from bolvek.settings import settings_dict
 from bolvek.settings.measures import (
     LayerSettings,
     Making,

@@ -1,8 +1,6 @@
 """The JSON record: versioned, published as a schema, the same sections in every verb."""
 
-import dataclasses
 import json
-from pathlib import Path
 from typing import Any
 
 from pydantic import BaseModel, Field, field_validator
@@ -169,11 +167,6 @@ def model_section(model: Model, mesh: Mesh, **sections: Any) -> ModelSection:
         warnings=list(model.warnings),
         **sections,
     )
-
-
-def settings_dict(settings: Any) -> dict[str, Any]:
-    """Frozen settings as plain values."""
-    return {k: str(v) if isinstance(v, Path) else v for k, v in dataclasses.asdict(settings).items()}
 
 
 def record_json(record: Record) -> str:

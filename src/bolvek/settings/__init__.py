@@ -3,7 +3,7 @@
 A floor of its own that knows units and errors only, so that help needs no numbers to be loaded.
 """
 
-from bolvek.settings.describe import Setting, SettingError, Settings, described, setting
+from bolvek.settings.describe import Setting, SettingError, Settings, described, setting, settings_dict
 from bolvek.settings.remedy import Remedy, remedy
 
-__all__ = ["Remedy", "Setting", "SettingError", "Settings", "described", "remedy", "setting"]
+__all__ = ["Remedy", "Setting", "SettingError", "Settings", "described", "remedy", "setting", "settings_dict"]

@@ -5,6 +5,7 @@ import math
 import re
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
+from pathlib import Path
 from typing import Any
 
 from bolvek.errors import UsageError
@@ -130,3 +131,8 @@ def _number(value: float) -> str:
 
 def _either(words: tuple[str, ...]) -> str:
     return words[0] if len(words) == 1 else f"{', '.join(words[:-1])} or {words[-1]}"
+
+
+def settings_dict(settings: Any) -> dict[str, Any]:
+    """Frozen settings as plain values."""
+    return {k: str(v) if isinstance(v, Path) else v for k, v in dataclasses.asdict(settings).items()}

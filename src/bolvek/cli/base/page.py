@@ -12,7 +12,7 @@ from bolvek.formats.safe import check_target, write_bytes
 from bolvek.report.page.entry import Entry, entry_of
 from bolvek.report.page.page import index_bytes, page_bytes
 from bolvek.report.page.scene import Scene
-from bolvek.report.record import settings_dict
+from bolvek.settings import settings_dict
 
 if TYPE_CHECKING:
     from bolvek.cli.base.run import Outcome, Row

@@ -23,7 +23,7 @@ from bolvek.formats import Model, Parts, read_model, write_model
 from bolvek.formats.safe import Written, check_suffix, write_bytes
 from bolvek.jobs.files import expand
 from bolvek.report.words.files import model_text, written_text
-from bolvek.settings import Remedy
+from bolvek.settings import Remedy, settings_dict
 from bolvek.units import count_text
 
 if TYPE_CHECKING:
@@ -350,7 +350,7 @@ def _total_text(done: _Done, seconds: float) -> str:
 
 
 def _write_record(how: Run, several: bool, asked: Asked, talk: Talk, done: _Done) -> None:
-    from bolvek.report.record import Failure, Record, settings_dict
+    from bolvek.report.record import Failure, Record
 
     fallen = [o for o in done.judged if not o.ok]
     first = fallen[0] if fallen else done.judged[0] if done.judged else None
