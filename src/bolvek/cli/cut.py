@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Any
 import click
 
 from bolvek.cli.base.bind import bound, given, taken
-from bolvek.cli.base.options import Asked, models_argument, options, output_option, writing_options
+from bolvek.cli.base.options import Asked, options, output_option, several_models, writing_options
 from bolvek.cli.base.shown import adds
 from bolvek.cli.base.types import Parsed
 from bolvek.errors import UsageError
@@ -47,7 +47,7 @@ def parse_plane(text: str) -> "Plane":
 
 @click.command("cut")
 @options(
-    models_argument,
+    several_models,
     click.option(
         "--plane",
         "planes",

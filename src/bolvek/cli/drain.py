@@ -9,11 +9,11 @@ import click
 from bolvek.cli.base.bind import bound, given, taken
 from bolvek.cli.base.options import (
     Asked,
-    models_argument,
     options,
     output_option,
     place_options,
     printer_option,
+    several_models,
     writing_options,
 )
 from bolvek.cli.base.shown import adds
@@ -58,7 +58,7 @@ def parse_numbers(text: str) -> tuple[int, ...]:
 
 @click.command("drain", cls=AutoCommand)
 @options(
-    models_argument,
+    several_models,
     output_option,
     bound("--at", DrainSettings, "drains", type=PLACE, several=True),
     bound("--auto", AutoSettings, "most", metavar="[N]"),

@@ -12,11 +12,11 @@ from bolvek.cli.base.bind import bound, given, taken
 from bolvek.cli.base.options import (
     Asked,
     material_option,
-    models_argument,
     options,
     printer_option,
     reading_options,
     scaled_options,
+    several_models,
 )
 from bolvek.cli.base.shown import adds
 from bolvek.cli.base.types import LENGTH, PATH, Parsed
@@ -43,7 +43,7 @@ def parse_price(text: str) -> tuple[float, str]:
 
 @click.command("layers")
 @options(
-    models_argument,
+    several_models,
     bound("--layer", LayerSettings, "layer_mm", default=None, none="the printer's, else 0.05mm"),
     printer_option,
     material_option,

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Any
 import click
 
 from bolvek.cli.base.bind import bound, given, taken
-from bolvek.cli.base.options import Asked, models_argument, options, output_option, writing_options
+from bolvek.cli.base.options import Asked, options, output_option, several_models, writing_options
 from bolvek.cli.base.shown import adds
 from bolvek.cli.base.types import PICTURE, PLACE
 from bolvek.errors import UsageError
@@ -26,7 +26,7 @@ def _words(texts: tuple[str, ...] | str | None) -> tuple[str, ...]:
 
 @click.command("mend")
 @options(
-    models_argument,
+    several_models,
     output_option,
     click.option("--plan", is_flag=True, help="Tell what would be done; write nothing."),
     bound("--only", MendSettings, "only", type=str, metavar="STEP,...", several=True),

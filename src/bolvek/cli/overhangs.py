@@ -8,7 +8,7 @@ import click
 
 from bolvek.cli.base.bind import bound, given, taken
 from bolvek.cli.base.directions import direction_options, settings_for, weights_for
-from bolvek.cli.base.options import Asked, models_argument, options, printer_option, reading_options, scaled_options
+from bolvek.cli.base.options import Asked, options, printer_option, reading_options, scaled_options, several_models
 from bolvek.cli.base.shown import adds
 from bolvek.cli.base.types import PICTURE
 from bolvek.errors import UsageError
@@ -23,7 +23,7 @@ if TYPE_CHECKING:
 
 @click.command("overhangs")
 @options(
-    models_argument,
+    several_models,
     direction_options,
     printer_option,
     bound("--up", OverhangSettings, "up"),

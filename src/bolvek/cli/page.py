@@ -12,11 +12,11 @@ from bolvek.cli.base.options import (
     Asked,
     details_option,
     json_option,
-    models_argument,
     options,
     output_option,
     printer_option,
     replace_option,
+    several_models,
     unit_option,
 )
 from bolvek.cli.base.shown import adds
@@ -32,7 +32,7 @@ if TYPE_CHECKING:
 
 @click.command("page")
 @options(
-    models_argument,
+    several_models,
     output_option,
     bound("--least-wall", LookSettings, "least_wall_mm", default=None, none="the printer's, else 1mm"),
     bound("--layer", LookSettings, "layer_mm", default=None, none="the printer's, else 0.05mm"),

@@ -1,11 +1,11 @@
 """`bolvek picture`."""
 
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import click
 
-from bolvek.cli.base.options import Asked, models_argument, options, output_option, replace_option, unit_option
+from bolvek.cli.base.options import Asked, options, output_option, replace_option, several_models, unit_option
 
 if TYPE_CHECKING:
     from bolvek.cli.base.run import Outcome, Steps
@@ -14,13 +14,13 @@ if TYPE_CHECKING:
 
 @click.command("picture")
 @options(
-    models_argument,
+    several_models,
     output_option,
     click.option("--cut-open", is_flag=True, help="Add a view cut upright, through the drains if any."),
     unit_option,
     replace_option,
 )
-def command(models: tuple[Path, ...], output: Path | None, cut_open: bool, unit: str | None, replace: bool) -> None:
+def command(models: tuple[Path, ...], output: Path | None, cut_open: bool, **values: Any) -> None:
     """Draw models as PNG: shaded, with a scale bar and their size, on request cut open.
 
     \b
@@ -47,4 +47,4 @@ def command(models: tuple[Path, ...], output: Path | None, cut_open: bool, unit:
             picture=lambda: picture(model.mesh, caption, cut_open=cut_open),
         )
 
-    run(Run(verb="picture", settings={}, work=work, suffix=".png"), models, Asked(unit=unit, replace=replace), output)
+    run(Run(verb="picture", settings={}, work=work, suffix=".png"), models, Asked(**values), output)

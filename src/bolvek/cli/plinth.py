@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Any
 import click
 
 from bolvek.cli.base.bind import bound, taken
-from bolvek.cli.base.options import Asked, models_argument, options, output_option, writing_options
+from bolvek.cli.base.options import Asked, options, output_option, several_models, writing_options
 from bolvek.cli.base.types import TILT
 from bolvek.settings.parts import PlinthSettings, PoseSettings
 
@@ -18,7 +18,7 @@ if TYPE_CHECKING:
 
 @click.command("plinth")
 @options(
-    models_argument,
+    several_models,
     bound("--shape", PlinthSettings, "shape"),
     bound("--tall", PlinthSettings, "height_mm"),
     bound("--around", PlinthSettings, "margin_mm"),

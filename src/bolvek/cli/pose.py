@@ -8,7 +8,7 @@ import click
 
 from bolvek.cli.base.bind import bound, given, taken
 from bolvek.cli.base.directions import direction_options, settings_for, weights_for
-from bolvek.cli.base.options import Asked, models_argument, options, output_option, printer_option, writing_options
+from bolvek.cli.base.options import Asked, options, output_option, printer_option, several_models, writing_options
 from bolvek.cli.base.types import PLACE, TILT
 from bolvek.errors import UsageError
 from bolvek.settings.measures import RankSettings
@@ -36,7 +36,7 @@ def _turn(text: str) -> tuple[tuple[float, float, float], float]:
 
 @click.command("pose")
 @options(
-    models_argument,
+    several_models,
     output_option,
     bound("--mirror", PoseSettings, "mirror"),
     bound("--lay", PoseSettings, "lay", type=PLACE),

@@ -10,7 +10,6 @@ from bolvek.cli.base.options import (
     Asked,
     details_option,
     json_option,
-    models_argument,
     options,
     output_option,
     page_option,
@@ -19,6 +18,7 @@ from bolvek.cli.base.options import (
     printer_option,
     replace_option,
     scaling_of,
+    several_models,
     to_solid_options,
     unit_option,
 )
@@ -36,7 +36,7 @@ if TYPE_CHECKING:
 
 @click.command("prep")
 @options(
-    models_argument,
+    several_models,
     output_option,
     bound("--height", ScaleSettings, "height_mm", help="Scale to this height (z)."),
     bound("--longest", ScaleSettings, "longest_mm", help="Scale to this longest side."),
@@ -155,8 +155,8 @@ def _prepared(
     from bolvek.jobs.prep import prep, prep_start
     from bolvek.report.pictures.results import proof_result
     from bolvek.report.words.drain import plug_rows
-    from bolvek.report.words.prep import prep_verdict
-    from bolvek.report.words.proof import proof_line, proof_text
+    from bolvek.report.words.prep import prep_line, prep_verdict
+    from bolvek.report.words.proof import proof_text
     from bolvek.units import length_text
 
     result = prep(model, settings, step)
@@ -189,7 +189,7 @@ def _prepared(
         model=result.model,
         outputs=outputs,
         sections={name: record for name, record in sections.items() if record is not None},
-        line=proof_line(proof),
+        line=prep_line(proof, result.hollow is not None),
         verdict=proof.verdict,
         ok=proof.ok,
         rows=rows,

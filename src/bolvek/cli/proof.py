@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING, Any
 import click
 
 from bolvek.cli.base.bind import bound, given, taken
-from bolvek.cli.base.options import Asked, models_argument, options, printer_option, reading_options
+from bolvek.cli.base.options import Asked, options, printer_option, reading_options, several_models
 from bolvek.cli.base.shown import adds
 from bolvek.cli.base.types import PATH
 from bolvek.settings.measures import ProofSettings
@@ -18,7 +18,7 @@ if TYPE_CHECKING:
 
 @click.command("proof")
 @options(
-    models_argument,
+    several_models,
     bound("--wall", ProofSettings, "wall_mm"),
     bound("--least-drain", ProofSettings, "least_drain_mm", default=None, none="the printer's, else 1.5mm"),
     bound("--allow-closed", ProofSettings, "allow_closed_mm3"),

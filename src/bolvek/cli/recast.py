@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Any
 import click
 
 from bolvek.cli.base.bind import bound, taken
-from bolvek.cli.base.options import Asked, models_argument, options, output_option, writing_options
+from bolvek.cli.base.options import Asked, options, output_option, several_models, writing_options
 from bolvek.cli.base.types import PICTURE, Parsed
 from bolvek.errors import UsageError
 from bolvek.settings.repairs import RecastSettings
@@ -30,7 +30,7 @@ def _ways(text: str | None) -> tuple[str, tuple[float, ...]]:
 
 @click.command("recast")
 @options(
-    models_argument,
+    several_models,
     output_option,
     bound(
         "--grid",

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Any
 import click
 
 from bolvek.cli.base.bind import bound, given, taken
-from bolvek.cli.base.options import Asked, models_argument, options, output_option, writing_options
+from bolvek.cli.base.options import Asked, options, output_option, several_models, writing_options
 from bolvek.errors import UsageError
 from bolvek.settings.parts import ScaleSettings
 
@@ -31,7 +31,7 @@ def _factors(text: str, name: str, share: float = 1.0) -> float | tuple[float, f
 
 @click.command("scale")
 @options(
-    models_argument,
+    several_models,
     output_option,
     bound("--by", ScaleSettings, "by", type=str, metavar="FACTOR|X,Y,Z"),
     click.option("--percent", metavar="P|X,Y,Z", help="By percent; 101.5,101.5,100.8 makes up for shrinkage."),

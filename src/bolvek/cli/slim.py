@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Any
 import click
 
 from bolvek.cli.base.bind import bound, taken
-from bolvek.cli.base.options import Asked, models_argument, options, output_option, writing_options
+from bolvek.cli.base.options import Asked, options, output_option, several_models, writing_options
 from bolvek.cli.base.shown import adds
 from bolvek.settings.repairs import SlimSettings
 
@@ -18,7 +18,7 @@ if TYPE_CHECKING:
 
 @click.command("slim")
 @options(
-    models_argument,
+    several_models,
     output_option,
     bound("--within", SlimSettings, "within_mm"),
     bound("--triangles", SlimSettings, "triangles"),

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Any
 import click
 
 from bolvek.cli.base.bind import bound, taken
-from bolvek.cli.base.options import Asked, models_argument, options, output_option, writing_options
+from bolvek.cli.base.options import Asked, options, output_option, several_models, writing_options
 from bolvek.cli.base.shown import adds
 from bolvek.cli.base.types import Parsed, parse_ball
 from bolvek.errors import UsageError
@@ -34,7 +34,7 @@ def parse_region(text: str) -> "Region":
 
 @click.command("smooth")
 @options(
-    models_argument,
+    several_models,
     bound("--region", SmoothSettings, "within", type=Parsed("REGION", parse_region), several=True),
     bound("--within", SmoothSettings, "most_mm"),
     bound("--crease", SmoothSettings, "keep_edges_deg"),

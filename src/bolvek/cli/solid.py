@@ -9,10 +9,10 @@ import click
 from bolvek.cli.base.bind import bound, taken
 from bolvek.cli.base.options import (
     Asked,
-    models_argument,
     options,
     output_option,
     printer_option,
+    several_models,
     to_solid_options,
     writing_options,
 )
@@ -27,7 +27,7 @@ if TYPE_CHECKING:
 
 @click.command("solid")
 @options(
-    models_argument,
+    several_models,
     output_option,
     to_solid_options,
     printer_option,

@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING, Any
 import click
 
 from bolvek.cli.base.bind import bound, taken
-from bolvek.cli.base.options import Asked, models_argument, options, output_option, writing_options
+from bolvek.cli.base.options import Asked, options, output_option, several_models, writing_options
 from bolvek.settings.parts import SplitSettings
 
 if TYPE_CHECKING:
@@ -16,7 +16,7 @@ if TYPE_CHECKING:
 
 @click.command("split")
 @options(
-    models_argument,
+    several_models,
     bound("--into", SplitSettings, "by"),
     bound("--least-size", SplitSettings, "least_mm"),
     bound("--gather", SplitSettings, "gather"),

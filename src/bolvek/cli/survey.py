@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING, Any
 import click
 
 from bolvek.cli.base.bind import bound, taken
-from bolvek.cli.base.options import Asked, material_option, models_argument, options, reading_options
+from bolvek.cli.base.options import Asked, material_option, options, reading_options, several_models
 from bolvek.cli.base.shown import adds
 from bolvek.cli.base.types import PATH
 from bolvek.settings.measures import SurveySettings
@@ -19,7 +19,7 @@ if TYPE_CHECKING:
 
 @click.command("survey")
 @options(
-    models_argument,
+    several_models,
     click.option("--isolate", type=PATH, metavar="FILE", help="Write only the faces in trouble, a part a class."),
     material_option,
     bound("--near", SurveySettings, "near_mm"),

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Any
 import click
 
 from bolvek.cli.base.bind import bound, taken
-from bolvek.cli.base.options import Asked, models_argument, options, output_option, printer_option, writing_options
+from bolvek.cli.base.options import Asked, options, output_option, printer_option, several_models, writing_options
 from bolvek.cli.base.types import Parsed
 from bolvek.errors import UsageError
 from bolvek.settings.repairs import ThickenSettings
@@ -28,7 +28,7 @@ def _plane(text: str) -> tuple[str, float]:
 
 @click.command("thicken")
 @options(
-    models_argument,
+    several_models,
     output_option,
     bound("--thick", ThickenSettings, "by_mm"),
     bound("--side", ThickenSettings, "side"),

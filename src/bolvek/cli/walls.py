@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Any
 import click
 
 from bolvek.cli.base.bind import bound, given, taken
-from bolvek.cli.base.options import Asked, models_argument, options, printer_option, reading_options, scaled_options
+from bolvek.cli.base.options import Asked, options, printer_option, reading_options, scaled_options, several_models
 from bolvek.cli.base.shown import adds
 from bolvek.cli.base.types import PATH
 from bolvek.errors import UsageError
@@ -20,7 +20,7 @@ if TYPE_CHECKING:
 
 @click.command("walls")
 @options(
-    models_argument,
+    several_models,
     bound("--least-wall", WallSettings, "min_mm", default=None, none="the printer's, else 1mm"),
     printer_option,
     bound("--gap", WallSettings, "gap_mm"),

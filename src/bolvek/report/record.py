@@ -58,6 +58,8 @@ class ModelSection(BaseModel):
     triangles: int
     vertices: int
     warnings: list[str]
+    verdict: str = ""
+    outputs: list[str] = []
     next: list[Remedy] = []
     survey: Survey | None = None
     judgement: Judgement | None = None
@@ -95,6 +97,8 @@ class Failure(BaseModel):
 
     file: str
     text: str
+    verdict: str = "failed"
+    outputs: list[str] = []
 
 
 VERDICTS = (

@@ -72,6 +72,10 @@ class Talk:
         """One row of a report; style is that of its text, mark the colour of its name."""
         self._print((f"{name:<15} ", f"bold {mark}".strip()), (text, style))
 
+    def tell(self, *cells: tuple[str, str]) -> None:
+        """A line that another process has made, cell by cell."""
+        self._print(*cells)
+
     def _print(self, *cells: tuple[str, str]) -> None:
         """One line; on a terminal the last cell is wrapped in its own column."""
         if sys.stderr.isatty():

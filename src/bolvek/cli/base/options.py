@@ -8,7 +8,7 @@ from typing import Any, TypeVar
 import click
 
 from bolvek.cli.base.bind import bound, given
-from bolvek.cli.base.types import BALL, OUTPUT, PAGE, PATH, PICTURE
+from bolvek.cli.base.types import BALL, OUTPUT, PAGE, PATH, PICTURE, TABLE
 from bolvek.settings.parts import ScaleSettings
 from bolvek.settings.repairs import SolidSettings
 from bolvek.settings.shape import PlaceSettings
@@ -24,6 +24,8 @@ class Asked:
     json_target: Path | None = None
     picture_target: Path | None = None
     page_target: Path | None = None
+    table_target: Path | None = None
+    jobs: int = 1
     unit: str | None = None
     replace: bool = False
     ascii_stl: bool = False
@@ -49,6 +51,14 @@ def options(*decorators: Callable[[F], F]) -> Callable[[F], F]:
 
 
 models_argument = click.argument("models", type=PATH, metavar="MODEL...", nargs=-1, required=True)
+several_models = options(
+    models_argument,
+    click.option("--jobs", type=click.IntRange(1), default=1, metavar="N", help="Work on so many models at once."),
+    click.option(
+        "--table", "table_target", type=TABLE, metavar="FILE", help="Write a row a model: .csv, .jsonl or .md."
+    ),
+)
+"""Of verbs that work on each of several models."""
 material_option = click.option(
     "--material",
     metavar="NAME",

@@ -18,19 +18,21 @@ from bolvek.cli.base.kernels import prepare_kernels
 from bolvek.cli.base.options import Asked
 from bolvek.cli.base.remedies import commands, in_short, lines
 from bolvek.cli.base.targets import check_targets, outputs_for
+from bolvek.cli.base.workers import PART, Finished, Kept, each_in_its_own
 from bolvek.errors import EXIT_FINDINGS, EXIT_SOUND, EXIT_STOPPED, BolvekError, UsageError, WorkError
 from bolvek.formats import Model, Parts, read_model, write_model
 from bolvek.formats.safe import Written, check_suffix, write_bytes
 from bolvek.jobs.files import expand
 from bolvek.report.words.files import model_text, written_text
 from bolvek.settings import Remedy, settings_dict
-from bolvek.units import count_text
+from bolvek.units import as_triple, count_text
 
 if TYPE_CHECKING:
     from bolvek.mesh import Mesh
     from bolvek.report.page.entry import Entry
     from bolvek.report.page.scene import Scene
     from bolvek.report.record import ModelSection
+    from bolvek.report.table import Row as TableRow
 
 T = TypeVar("T")
 Row = tuple[str, str, str]
@@ -138,7 +140,20 @@ class _Done:
     failed: list[tuple[Path, BolvekError]] = field(default_factory=list)
     outputs: list[str] = field(default_factory=list)
     entries: "list[Entry]" = field(default_factory=list)
+    rows: "list[TableRow]" = field(default_factory=list)
     seconds: dict[str, float] = field(default_factory=dict)
+
+    def add(self, other: "_Done") -> None:
+        """What another process has done, after what there is."""
+        self.sections += other.sections
+        self.judged += other.judged
+        self.failed += other.failed
+        self.outputs += other.outputs
+        self.entries += other.entries
+        self.rows += other.rows
+        self.triangles += other.triangles
+        for name, seconds in other.seconds.items():
+            self.seconds[name] = self.seconds.get(name, 0.0) + seconds
 
 
 def run(how: Run, models: Sequence[Path], asked: Asked, output: Path | None = None) -> NoReturn:
@@ -149,6 +164,8 @@ def run(how: Run, models: Sequence[Path], asked: Asked, output: Path | None = No
     for settings in how.settings.values():
         settings.check()
     files = expand(models)
+    if PART:
+        _work_on_part(how, files, asked, output)
     alone = {"--picture": None if how.suffix else asked.picture_target, **how.alone}
     if len(files) > 1:
         for name, path in (*alone.items(), *how.inputs.items()):
@@ -162,7 +179,7 @@ def run(how: Run, models: Sequence[Path], asked: Asked, output: Path | None = No
         if asked.ascii_stl and target.suffix.lower() != ".stl":
             raise UsageError(f"--ascii is for STL, not for {target}")
     read = [*files, *(path for path in how.inputs.values() if path is not None)]
-    check_targets(read, [*targets, *alone.values(), asked.json_target], replace=asked.replace)
+    check_targets(read, [*targets, *alone.values(), asked.json_target, asked.table_target], replace=asked.replace)
     if asked.page_target is not None:
         from bolvek.cli.base.page import check_page  # what pages need takes a while to import
 
@@ -173,7 +190,10 @@ def run(how: Run, models: Sequence[Path], asked: Asked, output: Path | None = No
     begin = time.perf_counter()
     done = _Done()
     try:
-        _run_all(how, files, targets, asked, talk, done)
+        if asked.jobs > 1 and len(files) > 1 and how.as_set is None:
+            _run_beside(how, files, asked, talk, done)
+        else:
+            _run_all(how, files, targets, asked, talk, done)
     except KeyboardInterrupt:
         if not done.outputs:
             raise
@@ -188,6 +208,12 @@ def run(how: Run, models: Sequence[Path], asked: Asked, output: Path | None = No
         pages = write_page(asked.page_target, done.entries, failed, how.verb, replace=asked.replace)
         done.outputs += [str(path) for path in pages]
         talk.row("page", str(pages[-1]))
+    if asked.table_target is not None:
+        from bolvek.report.table import table_bytes
+
+        write_bytes(asked.table_target, table_bytes(done.rows, asked.table_target), replace=asked.replace)
+        done.outputs.append(str(asked.table_target))
+        talk.row("table", str(asked.table_target))
     if asked.json_target is not None:
         _write_record(how, len(files) > 1, asked, talk, done)
     codes = [error.exit_code for _, error in done.failed]
@@ -195,9 +221,43 @@ def run(how: Run, models: Sequence[Path], asked: Asked, output: Path | None = No
     sys.exit(max(codes))
 
 
-def _run_all(how: Run, files: list[Path], targets: list[Path], asked: Asked, talk: Talk, done: _Done) -> None:
-    """Each model in turn, one in memory at a time unless they belong together."""
+def _work_on_part(how: Run, files: list[Path], asked: Asked, output: Path | None) -> NoReturn:
+    """In a worker: the one file, as one of several; what came of it, and what was said, goes back."""
+    number, talk, done = PART[0], Kept(), _Done()
+    targets = outputs_for(files, output, how.verb, how.suffix) if how.writes or how.suffix else []
+    _run_all(how, files, targets, asked, talk, done, only=number)
+    raise Finished((done, talk.said))
+
+
+def _run_beside(how: Run, files: list[Path], asked: Asked, talk: Talk, done: _Done) -> None:
+    """Several models at once, told in their order."""
+    arguments = tuple(click.get_current_context().find_root().obj or ())
+
+    def tell(number: int, came: Any) -> None:
+        if isinstance(came, BolvekError):
+            _failed(talk, done, files[number], came, how.verb, tabled=asked.table_target is not None)
+            return
+        part, said = came
+        for cells in said:
+            talk.tell(*cells)
+        done.add(part)
+
+    with talk.during(f"{how.verb} {len(files)} models, {asked.jobs} at once"):
+        each_in_its_own(files, how.verb, arguments, asked.jobs, tell)
+
+
+def _run_all(
+    how: Run,
+    files: list[Path],
+    targets: list[Path],
+    asked: Asked,
+    talk: Talk,
+    done: _Done,
+    only: int | None = None,
+) -> None:
+    """Each model in turn, one in memory at a time unless they belong together; or only one of them."""
     several = len(files) > 1
+    tabled = asked.table_target is not None
     texts = {**(_TEXTS if how.writes else {}), **how.texts}
     loud = not several or asked.details
     steps = {file: Steps(talk, loud, _of(file, files), texts) for file in files}
@@ -208,6 +268,8 @@ def _run_all(how: Run, files: list[Path], targets: list[Path], asked: Asked, tal
             read[file] = steps[file]("read", partial(read_model, file, unit=asked.unit))
         shared = (how.as_set([model.mesh for model in read.values()]),)
     for k, file in enumerate(files):
+        if only is not None and k != only:
+            continue
         target = targets[k] if targets else None
         step = steps[file]
         if several and asked.details:
@@ -219,11 +281,12 @@ def _run_all(how: Run, files: list[Path], targets: list[Path], asked: Asked, tal
         except BolvekError as error:
             if not several:
                 raise
-            _failed(talk, done, file, error, how.verb)
+            _failed(talk, done, file, error, how.verb, tabled=tabled)
         except MemoryError:
             if not several:
                 raise
-            _failed(talk, done, file, WorkError("there is not enough memory for this on this machine"), how.verb)
+            gone = WorkError("there is not enough memory for this on this machine")
+            _failed(talk, done, file, gone, how.verb, tabled=tabled)
         else:
             done.triangles += len(outcome.model.mesh.faces)
             done.judged.append(_Judged(outcome.verdict, outcome.ok, outcome.findings, outcome.volume_mm3))
@@ -246,6 +309,8 @@ def _one(
 ) -> Outcome:
     """Work on one model, write it, tell of it."""
     before = model.mesh if how.writes == "moved" else None
+    was = as_triple(model.mesh.size), len(model.mesh.faces)
+    made = len(done.outputs)
     read = model.mesh if asked.page_target is not None else None
     outcome = how.work(model, step, *shared)
     written = ""
@@ -280,10 +345,32 @@ def _one(
         talk.row(outcome.verdict, f"{model.path}: {outcome.line}{written}{first}", mark=mark)
     elif not how.writes and how.suffix is None:
         talk.row("took", ", ".join(f"{name} {seconds:.2f} s" for name, seconds in step.seconds.items()), "dim")
-    if asked.json_target is not None:
+    if asked.json_target is not None or asked.table_target is not None:
         from bolvek.report.record import model_section  # the record's schema takes half a second to import
 
-        done.sections.append(model_section(outcome.model, outcome.model.mesh, next=ways, **outcome.sections))
+        section = model_section(
+            outcome.model,
+            outcome.model.mesh,
+            verdict=outcome.verdict,
+            outputs=done.outputs[made:],
+            next=ways,
+            **outcome.sections,
+        )
+        done.sections.append(section)
+        if asked.table_target is not None:
+            from bolvek.report.table import table_row
+
+            done.rows.append(
+                table_row(
+                    section,
+                    outcome.findings,
+                    verb=how.verb,
+                    exit_code=EXIT_SOUND if outcome.ok else EXIT_FINDINGS,
+                    before=was,
+                    seconds=round(sum(step.seconds.values()), 3),
+                    memory_mb=peak_mb(),
+                )
+            )
     return outcome
 
 
@@ -324,12 +411,26 @@ def _gated(how: Run, outcome: Outcome, before: "Mesh | None", target: Path, aske
     return outcome
 
 
-def _failed(talk: Talk, done: _Done, file: Path, error: BolvekError, verb: str) -> None:
+def _failed(talk: Talk, done: _Done, file: Path, error: BolvekError, verb: str, *, tabled: bool) -> None:
     text = str(error).removeprefix(f"{file}: ").removeprefix(f"{file} ")
     if first := in_short(error.remedies, verb):
         text += f"; {first}"
     talk.row("failed", f"{file}: {text}", mark="red")
     done.failed.append((file, error))
+    if tabled:
+        from bolvek.report.table import failed_row
+
+        done.rows.append(failed_row(str(file), text, error.exit_code))
+
+
+def peak_mb() -> float | None:
+    """The most memory that this process has had, MB."""
+    try:
+        import resource
+    except ImportError:  # not on this system
+        return None
+    most = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
+    return round(most / (1e6 if sys.platform == "darwin" else 1024), 1)
 
 
 def _of(file: Path, files: list[Path]) -> str:

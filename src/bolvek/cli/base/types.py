@@ -62,17 +62,17 @@ PATH = click.Path(path_type=Path)
 
 
 class SuffixPath(click.Path):
-    """A file whose suffix is known: what is written as it, in the plural, and the suffix."""
+    """A file whose suffix is known: what is written as it, in the plural, and the suffixes that it may have."""
 
-    def __init__(self, what: str, suffix: str) -> None:
+    def __init__(self, what: str, *suffixes: str) -> None:
         super().__init__(path_type=Path)
-        self.what, self.suffix = what, suffix
+        self.what, self.suffixes = what, suffixes
 
     def convert(self, value: Any, param: click.Parameter | None, ctx: click.Context | None) -> Any:
         """The path."""
         found = Path(os.fsdecode(super().convert(value, param, ctx)))
-        if found.suffix.lower() != self.suffix:
-            self.fail(f"{found}: {self.what} are written as {self.suffix}", param, ctx)
+        if found.suffix.lower() not in self.suffixes:
+            self.fail(f"{found}: {self.what} are written as {' or '.join(self.suffixes)}", param, ctx)
         return found
 
 
@@ -95,3 +95,5 @@ PICTURE = SuffixPath("pictures", ".png")
 """Where a picture goes."""
 PAGE = SuffixPath("pages", ".html")
 """Where a page goes."""
+TABLE = SuffixPath("tables", ".csv", ".jsonl", ".md")
+"""Where a table goes."""

@@ -1,5 +1,6 @@
 """The steps of `prep` in words."""
 
+import dataclasses
 from collections.abc import Callable
 from typing import Any
 
@@ -27,6 +28,11 @@ def prep_verdict(proof: ProofRecord, hollow: bool) -> str:
     if not proof.ok:
         return proof_verdict(proof)
     return "fit to print: proven on the file written" + ("" if hollow else "; solid, no cavity")
+
+
+def prep_line(proof: ProofRecord, hollow: bool) -> str:
+    """The proof in one line; of one that was left solid that, and no wall: none was made."""
+    return proof_line(proof) if hollow else f"{proof_line(dataclasses.replace(proof, wall=None))}, left solid"
 
 
 STEPS: dict[str, Callable[[Any], str]] = {
