@@ -7,6 +7,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from bolvek.cli.base.targets import is_folder
+from bolvek.errors import UsageError
 from bolvek.formats import Model
 from bolvek.formats.safe import check_target, write_bytes
 from bolvek.report.page.entry import Entry, entry_of
@@ -69,8 +70,11 @@ def files_for(target: Path, models: Sequence[Path]) -> list[Path]:
 
 
 def check_page(target: Path, models: Sequence[Path], *, replace: bool) -> None:
-    """Raise FileError where a page may not be written."""
-    for file in files_for(target, models):
+    """Raise FileError where a page may not be written, UsageError where two would be one file."""
+    files = files_for(target, models)
+    if len(set(files)) < len(files):
+        raise UsageError(f"two of the models have one name: their pages in {target} would be one; name a page instead")
+    for file in files:
         check_target(file, models, replace=replace)
 
 

@@ -2,12 +2,15 @@
 
 const WIDE = 2048; // faces a row of the texture that holds their figures
 const [HIDDEN, SOLID, CLEAR] = [0, 1, 2];
+const LIGHT_BITS = 6; // 64 cells a side
 
 /** A mesh on the graphics side. `centre` is taken off all coordinates, so that small numbers stay exact. */
 class Body {
-  constructor(gl, mesh, centre) {
+  constructor(gl, mesh, centre, whole = null, faceOf = null) {
     this.gl = gl;
     this.mesh = mesh;
+    this.whole = whole || this; // what it stands for, and the face of it that each of its own stands for
+    this.faceOf = faceOf;
     this.low = minus(mesh.low, centre);
     const places = new Uint16Array(12 * mesh.faces);
     for (let i = 0; i < 3 * mesh.faces; i++) {
@@ -32,13 +35,13 @@ class Body {
 
   /** The part of every face. */
   setParts(part) {
-    for (let f = 0; f < this.mesh.faces; f++) this.figures[2 * f + 1] = part[f];
+    for (let f = 0; f < this.mesh.faces; f++) this.figures[2 * f + 1] = part[this.faceOf ? this.faceOf[f] : f];
   }
 
   /** The colour of every face, as a function of its number. */
   paint(colour) {
     for (let f = 0; f < this.mesh.faces; f++) {
-      const [r, g, b] = colour(f);
+      const [r, g, b] = colour(this.faceOf ? this.faceOf[f] : f);
       this.figures[2 * f] = Math.round(255 * r) * 65536 + Math.round(255 * g) * 256 + Math.round(255 * b);
     }
     fillTexture(this.gl, this.faces, WIDE, this.figures.length / 2 / WIDE, this.figures, "RG");
@@ -47,6 +50,27 @@ class Body {
   /** How each part is shown, and by how much it is moved. */
   showParts(parts) {
     fillTexture(this.gl, this.parts, parts.length / 4, 1, parts);
+  }
+
+  /** A body of few faces that looks about the same: vertices of one cell of a lattice become one. */
+  lighter(centre) {
+    const { points, corners, faces } = this.mesh;
+    const first = new Int32Array(2 ** (3 * LIGHT_BITS)).fill(-1);
+    const shift = 16 - LIGHT_BITS;
+    const stands = Uint32Array.from({ length: points.length / 3 }, (_, v) => {
+      const [x, y, z] = [0, 1, 2].map((a) => points[3 * v + a] >> shift);
+      const cell = (((x << LIGHT_BITS) | y) << LIGHT_BITS) | z;
+      if (first[cell] < 0) first[cell] = v;
+      return first[cell];
+    });
+    const [kept, faceOf] = [[], []];
+    for (let f = 0; f < faces; f++) {
+      const [a, b, c] = [0, 1, 2].map((k) => stands[corners[3 * f + k]]);
+      if (a === b || b === c || c === a) continue;
+      kept.push(a, b, c);
+      faceOf.push(f);
+    }
+    return new Body(this.gl, { ...this.mesh, corners: Uint32Array.from(kept), faces: faceOf.length }, centre, this, faceOf);
   }
 
   corner(i) {
@@ -192,9 +216,9 @@ class Stage {
     this.bodyProgram.use(uniforms);
     gl.drawArrays(gl.TRIANGLES, 0, count);
     if (state.cut) this.drawCap(matrices, body, state.cut);
-    for (const level of body === state.main ? state.levels : []) this.drawLevel(matrices, level);
-    if (state.bed && body === state.main) this.drawBed(matrices, state);
-    if (state.anyClear && body === state.main) {
+    for (const level of body.whole === state.main ? state.levels : []) this.drawLevel(matrices, level);
+    if (state.bed && body.whole === state.main) this.drawBed(matrices, state);
+    if (state.anyClear && body.whole === state.main) {
       gl.enable(gl.BLEND);
       gl.blendFunc(gl.ONE, gl.ONE_MINUS_SRC_ALPHA);
       gl.depthMask(false);

@@ -3,6 +3,7 @@
 const SNAP_PIXELS = 10;
 const SMOOTH_MS = 450;
 const [SETTLED_MS, SLOW_MS] = [180, 45];
+const MANY_FACES = 40000;
 
 class Viewer {
   constructor(article, model, look) {
@@ -107,15 +108,26 @@ class Viewer {
       this.lastFrame = now;
       // one late picture is none; what keeps being late is drawn coarser while it moves
       this.late = took > SLOW_MS && took < 10 * SLOW_MS ? (this.late || 0) + 1 : 0;
-      if (this.late > 1) this.coarser = Math.min(1.5 * this.coarser, 3);
+      if (this.late > 1) this.drawLess();
       this.draw(1 / this.coarser);
     });
+  }
+
+  /** What moves too slowly is drawn coarser while it moves; large models with fewer faces too. */
+  drawLess() {
+    this.coarser = Math.min(1.5 * this.coarser, 2);
+    if (this.light || this.main.mesh.faces < MANY_FACES) return;
+    this.light = this.main.lighter(this.centre);
+    this.light.setParts(this.part);
+    this.light.showParts(this.partState);
+    this.paint();
   }
 
   draw(finer = 1) {
     this.stage.resize(finer);
     this.state.bed = this.bedShown ? { lines: this.bedLines, ink: this.ink() } : null;
-    this.stage.draw(this.camera, this.windows, this.state);
+    const bodies = this.windows.map((body) => (finer < 1 && body === this.main && this.light ? this.light : body));
+    this.stage.draw(this.camera, bodies, this.state);
     this.places.follow();
     this.followLabels();
     this.showScale();
@@ -274,9 +286,11 @@ class Viewer {
   paint() {
     const { outside, inside, plain } = this.look_;
     const field = this.state.colouring;
-    if (!field) this.main.paint((f) => (this.inner[f] ? inside : outside));
-    else if (field.kinds) this.main.paint((f) => (field.values[f] ? field.colours[field.values[f] - 1] : plain));
-    else this.main.paint((f) => this.ramp.at(field.values[f], this.state.limit, field.worse));
+    let colour = (f) => (this.inner[f] ? inside : outside);
+    if (field?.kinds) colour = (f) => (field.values[f] ? field.colours[field.values[f] - 1] : plain);
+    else if (field) colour = (f) => this.ramp.at(field.values[f], this.state.limit, field.worse);
+    this.main.paint(colour);
+    this.light?.paint(colour);
   }
 
   showPart(k, how) {
@@ -304,6 +318,7 @@ class Viewer {
     this.change(() => {
       this.state.anyClear = this.partState.some((x, i) => i % 4 === 0 && x === CLEAR);
       this.main.showParts(this.partState);
+      this.light?.showParts(this.partState);
     });
   }
 
@@ -443,6 +458,7 @@ class Viewer {
       canvas.setPointerCapture(e.pointerId);
       held.set(e.pointerId, e);
       travelled = 0;
+      clearTimeout(timer);
       this.flight = null;
       this.tip.hidden = true;
     });
