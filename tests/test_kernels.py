@@ -284,6 +284,7 @@ ASKS = {
     "scale": ["two.stl", "--by", "2"],
     "pose": ["two.stl", "--best", "1", "--compare-up", "3"],
     "picture": ["two.stl"],
+    "run": ["job.toml"],
     "page": ["two.stl", "-o", "x.html"],
     "mend": ["open.stl"],
     "solid": ["open.stl"],
@@ -319,6 +320,7 @@ def test_the_table_of_verbs_names_the_kernels_they_need(tmp_path, monkeypatch, c
     write_model(tmp_path / "bar.stl", box((-2, -2, -20), (2, 2, 20)))
     before = {kernel: kernel._compiled for kernel in KERNELS}
     written = [("scale", ["two.stl", "--by", "2", "-o", f"x{s}"]) for s in (".obj", ".ply", ".off", ".3mf")]
+    (tmp_path / "job.toml").write_text('bolvek = 1\nmodels = ["bar.stl"]\n[[step]]\nverb = "hollow"\nwall = "1mm"\n')
     written.append(("scale", ["two.stl", "--by", "2", "-o", "y.stl", "--page", "y.html"]))
     asked = [*ASKS.items(), *written]
     missing = {}

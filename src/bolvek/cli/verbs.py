@@ -128,6 +128,11 @@ VERBS = {
         "HTML, 3D view, viewer, report, share with a client, web",
         ("mesh", "shells", "faults", "voids", "walls", "overhangs", "columns", "layers", "rooms", "picture"),
     ),
+    "run": Verb(
+        "A whole job from one sheet: models, steps, outputs; goes on where it stopped.",
+        "batch, recipe, pipeline, macro, workflow, many models, weekly",
+        ("mesh", "shells", "faults"),
+    ),
     "profiles": Verb("List and explain printers and materials.", "machines, resins, filaments, limits"),
     "schema": Verb("Print the JSON schema of the record.", "API, fields, keys"),
     "demo": Verb(

@@ -8,7 +8,7 @@ from typing import Any, TypeVar
 import click
 
 from bolvek.cli.base.bind import bound, given
-from bolvek.cli.base.types import BALL, OUTPUT, PAGE, PATH, PICTURE, TABLE
+from bolvek.cli.base.types import BALL, OUTPUT, PAGE, PATH, PICTURE, SHEET, TABLE
 from bolvek.settings.parts import ScaleSettings
 from bolvek.settings.repairs import SolidSettings
 from bolvek.settings.shape import PlaceSettings
@@ -25,6 +25,7 @@ class Asked:
     picture_target: Path | None = None
     page_target: Path | None = None
     table_target: Path | None = None
+    sheet_target: Path | None = None
     jobs: int = 1
     unit: str | None = None
     replace: bool = False
@@ -56,6 +57,13 @@ several_models = options(
     click.option("--jobs", type=click.IntRange(1), default=1, metavar="N", help="Work on so many models at once."),
     click.option(
         "--table", "table_target", type=TABLE, metavar="FILE", help="Write a row a model: .csv, .jsonl or .md."
+    ),
+    click.option(
+        "--as-sheet",
+        "sheet_target",
+        type=SHEET,
+        metavar="FILE.toml",
+        help="Only write the job sheet that does the same, for 'bolvek run'.",
     ),
 )
 """Of verbs that work on each of several models."""

@@ -103,7 +103,8 @@ class Run:
     other files read for it. kernels: groups of them needed beyond the table. texts: what is told of each step.
     as_set: what is found from all meshes together before the work, which gets it as a third argument. keeps_names: the
     parts of the outcome's model, numbered face by face, are written with it. model_only: objects that the file calls
-    support are left out before the work.
+    support are left out before the work. after: what to do once a model's file stands. among: the files among which
+    other processes count those that they work on, where it is not just these.
     """
 
     verb: str
@@ -115,9 +116,23 @@ class Run:
     inputs: Mapping[str, Path | None] = field(default_factory=dict)
     kernels: Sequence[str] = ()
     texts: Mapping[str, Callable[[Any], str]] = field(default_factory=dict)
+    after: "Callable[[Path, Path | None, Outcome], None] | None" = None
+    among: Sequence[Path] | None = None
     as_set: "Callable[[Sequence[Mesh]], Any] | None" = None
     keeps_names: bool = False
     model_only: bool = False
+
+
+COLLECTED: list[bool] = []
+"""Not empty while verbs are only asked how they would work."""
+
+
+class Collected(BaseException):
+    """How a verb would work, instead of its work."""
+
+    def __init__(self, how: Run) -> None:
+        super().__init__()
+        self.how = how
 
 
 @dataclass(frozen=True)
@@ -163,6 +178,13 @@ def run(how: Run, models: Sequence[Path], asked: Asked, output: Path | None = No
     """
     for settings in how.settings.values():
         settings.check()
+    if COLLECTED:
+        raise Collected(how)
+    if asked.sheet_target is not None:
+        from bolvek.cli.base.sheet import write_sheet
+
+        write_sheet(asked.sheet_target, how.verb, models, output, asked)
+        sys.exit(EXIT_SOUND)
     files = expand(models)
     if PART:
         _work_on_part(how, files, asked, output)
@@ -233,9 +255,11 @@ def _run_beside(how: Run, files: list[Path], asked: Asked, talk: Talk, done: _Do
     """Several models at once, told in their order."""
     arguments = tuple(click.get_current_context().find_root().obj or ())
 
+    among = files if how.among is None else list(how.among)
+
     def tell(number: int, came: Any) -> None:
         if isinstance(came, BolvekError):
-            _failed(talk, done, files[number], came, how.verb, tabled=asked.table_target is not None)
+            _failed(talk, done, among[number], came, how.verb, tabled=asked.table_target is not None)
             return
         part, said = came
         for cells in said:
@@ -243,7 +267,7 @@ def _run_beside(how: Run, files: list[Path], asked: Asked, talk: Talk, done: _Do
         done.add(part)
 
     with talk.during(f"{how.verb} {len(files)} models, {asked.jobs} at once"):
-        each_in_its_own(files, how.verb, arguments, asked.jobs, tell)
+        each_in_its_own(among, [among.index(f) for f in files], how.verb, arguments, asked.jobs, tell)
 
 
 def _run_all(
@@ -320,6 +344,8 @@ def _one(
         step("write", partial(_write, target, outcome.model.mesh, parts, asked))
         written = f"; to {target}"
         done.outputs.append(str(target))
+    if how.after is not None:
+        how.after(model.path, target if written else None, outcome)
     picture = target if how.suffix == ".png" else asked.picture_target
     ways = _ways(outcome, target if written else None)
     if not several or asked.details:

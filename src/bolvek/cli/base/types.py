@@ -97,3 +97,5 @@ PAGE = SuffixPath("pages", ".html")
 """Where a page goes."""
 TABLE = SuffixPath("tables", ".csv", ".jsonl", ".md")
 """Where a table goes."""
+SHEET = SuffixPath("job sheets", ".toml")
+"""Where a job sheet goes."""

@@ -94,10 +94,15 @@ class _Room:
 
 
 def each_in_its_own(
-    files: Sequence[Path], verb: str, arguments: tuple[str, ...], jobs: int, tell: Callable[[int, Any], None]
+    files: Sequence[Path],
+    numbers: Sequence[int],
+    verb: str,
+    arguments: tuple[str, ...],
+    jobs: int,
+    tell: Callable[[int, Any], None],
 ) -> None:
-    """Work on all files, so many at once; `tell` gets the number of each and what came of it (or a WorkError), in
-    order."""
+    """Work on the files of these numbers, so many at once; `tell` gets the number of each and what came of it (or a
+    WorkError), in order."""
     room, threads = _Room(free_mb()), max(1, (os.cpu_count() or 1) // jobs)
     alive: dict[int, ProcessPoolExecutor] = {}
     places = threading.local()
@@ -121,9 +126,9 @@ def each_in_its_own(
                 return WorkError("its process was ended from outside; most likely there was not enough memory for it")
 
     with ThreadPoolExecutor(jobs) as slots:
-        waiting: list[Future[Any]] = [slots.submit(work, k) for k in range(len(files))]
+        waiting: list[Future[Any]] = [slots.submit(work, k) for k in numbers]
         try:
-            for number, one in enumerate(waiting):
+            for number, one in zip(numbers, waiting, strict=True):
                 tell(number, one.result())
         except KeyboardInterrupt:
             stopping.set()

@@ -1,0 +1,59 @@
+"""A command line kept as a job sheet."""
+
+import os
+from collections.abc import Sequence
+from pathlib import Path
+from typing import Any
+
+import click
+
+from bolvek.cli.base.job import step_verbs
+from bolvek.cli.base.options import Asked
+from bolvek.cli.base.targets import is_folder
+from bolvek.errors import UsageError
+from bolvek.formats.safe import write_bytes
+from bolvek.jobs.sheet import sheet_text
+
+_NOT_OF_A_STEP = {
+    *("models", "output", "json_target", "picture_target", "page_target", "table_target", "sheet_target"),
+    *("jobs", "details", "replace", "ascii_stl", "unit"),
+}
+
+
+def write_sheet(target: Path, verb: str, models: Sequence[Path], output: Path | None, asked: Asked) -> None:
+    """Write the sheet that does what this command line asks for. Raises UsageError for a verb that is no step."""
+    if verb not in step_verbs():
+        raise UsageError(f"'{verb}' cannot be a step of a job sheet; these can: {', '.join(step_verbs())}")
+    base = target.absolute().parent
+
+    def beside(path: Path | None) -> str | None:
+        return None if path is None else Path(os.path.relpath(path.absolute(), base)).as_posix()
+
+    goes = beside(output) if output is not None else "out"
+    folder = output is None or is_folder(output)
+    text = sheet_text(
+        [str(beside(model)) for model in models],
+        verb,
+        _given(),
+        f"{goes}/" if folder else goes,
+        table=beside(asked.table_target),
+        record=beside(asked.json_target),
+        page=beside(asked.page_target),
+        unit=asked.unit,
+    )
+    write_bytes(target, text.encode(), replace=asked.replace)
+    click.echo(f"{target}: 'bolvek run {target}' does the same")
+
+
+def _given() -> dict[str, Any]:
+    """The options that were given, as they were written."""
+    context = click.get_current_context()
+    arguments = list(context.find_root().obj or ())[1:]
+    raw, _, _ = context.command.make_parser(context).parse_args(arguments)
+    found: dict[str, Any] = {}
+    for option in context.command.params:
+        if not isinstance(option, click.Option) or option.name in _NOT_OF_A_STEP or option.name not in raw:
+            continue
+        value = raw[option.name]
+        found[option.opts[-1].lstrip("-").replace("-", "_")] = True if option.is_flag else value
+    return found

@@ -1,0 +1,166 @@
+"""Job sheets: what they say, what comes of them, and that they go on where they stopped."""
+
+import json
+import re
+import signal
+import subprocess
+import sys
+import time
+from pathlib import Path
+
+import pytest
+
+from bolvek.demo.pieces import block, globe
+from bolvek.formats import read_model, write_model
+
+PROGRAM = Path(sys.executable).with_name("bolvek")
+DOCS = Path(__file__).parents[1] / "docs"
+
+WEEK = """bolvek = 1
+models = ["in/*.stl"]
+output = "out/"
+table = "week.jsonl"
+record = "week.json"
+
+[[step]]
+verb = "scale"
+longest = "40mm"
+
+[[step]]
+verb = "hollow"
+wall = "2mm"
+when = "sound"
+
+[[step]]
+verb = "proof"
+
+[model.b.hollow]
+wall = "3mm"
+"""
+
+
+@pytest.fixture
+def week(tmp_path):
+    write_model(tmp_path / "in/a.stl", globe(5, (0, 0, 0), 40))
+    write_model(tmp_path / "in/b.stl", globe(6, (0, 0, 0), 40))
+    write_model(tmp_path / "in/open.stl", globe(6, (0, 0, 0), 30).picked(slice(60, None)))
+    (tmp_path / "week.toml").write_text(WEEK)
+    return tmp_path
+
+
+def outputs(folder):
+    return {p.name: p.read_bytes() for p in sorted(folder.glob("*.stl"))}
+
+
+def test_steps_hand_the_model_on_and_what_is_there_is_kept(bolvek, week):
+    said = bolvek("run", "week.toml", expect=1).stdout
+    assert said.count("unfit") >= 2
+    made = outputs(week / "out")
+    assert sorted(made) == ["a.run.stl", "b.run.stl", "open.run.stl"]
+    wall = {}
+    for name in "ab":
+        mesh = read_model(week / f"out/{name}.run.stl").mesh
+        assert float(mesh.size.max()) == pytest.approx(40, rel=0.01) and mesh.topology.shells == 2
+        outer, inner = sorted((0.75 * abs(v) / 3.14159) ** (1 / 3) for v in mesh.shell_volumes)[::-1]
+        wall[name] = outer - inner
+    assert wall["a"] == pytest.approx(2, abs=0.15) and wall["b"] == pytest.approx(3, abs=0.15)
+    rows = [json.loads(line) for line in (week / "week.jsonl").read_text().splitlines()]
+    assert [row["done"] for row in rows] == [["scale", "hollow"], ["scale", "hollow"], ["scale"]]
+    # the same as verb after verb
+    bolvek("scale", "in/a.stl", "--longest", "40mm", "-o", "s.stl")
+    bolvek("hollow", "s.stl", "--wall", "2mm", "-o", "h.stl")
+    assert (week / "h.stl").read_bytes() == made["a.run.stl"]
+
+    again = bolvek("run", "week.toml", "--replace", expect=1).stdout
+    assert again.count("up to date") == 3 and "week.jsonl" not in again
+    (week / "week.toml").write_text(WEEK.replace("3mm", "2.5mm"))
+    once = bolvek("run", "week.toml", "--replace", expect=1).stdout
+    assert once.count("up to date") == 2 and outputs(week / "out")["a.run.stl"] == made["a.run.stl"]
+    (week / "out/a.run.stl").write_bytes(b"by hand")
+    kept = bolvek("run", "week.toml", expect=3).stdout
+    assert "kept" in kept and "changed since" in kept and (week / "out/a.run.stl").read_bytes() == b"by hand"
+    bolvek("run", "week.toml", "--replace", "--jobs", 2, expect=1)
+    assert outputs(week / "out")["a.run.stl"] == made["a.run.stl"]
+    torn = week / "out/ledger.jsonl"
+    torn.write_bytes(torn.read_bytes() + b'{"file": "in/a.s')
+    assert bolvek("run", "week.toml", "--replace", expect=1).stdout.count("up to date") == 3
+    plan = bolvek("run", "week.toml", "--plan", "--only", "b").stdout
+    assert "scale longest=40mm, then hollow wall=2.5mm when sound, then proof" in plan and "1 model" in plan
+
+
+def test_so_many_at_once_and_a_sheet_of_a_command_line_give_the_same_bytes(bolvek, week):
+    bolvek("run", "week.toml", "--steps", "1-2", "--jobs", 3)
+    three = outputs(week / "out")
+    bolvek("run", "week.toml", "--steps", "1-2", "--again", "--replace")
+    assert outputs(week / "out") == three
+    bolvek("hollow", "in/a.stl", "--wall", "1.5mm", "--keep-pockets", "--as-sheet", "h.toml", "-o", "kept/")
+    text = (week / "h.toml").read_text()
+    assert 'wall = "1.5mm"' in text and "keep_pockets = true" in text
+    bolvek("run", "h.toml")
+    bolvek("hollow", "in/a.stl", "--wall", "1.5mm", "--keep-pockets", "-o", "h.stl")
+    assert (week / "kept/a.run.stl").read_bytes() == (week / "h.stl").read_bytes()
+    bolvek("join", "in/a.stl", "in/b.stl", "-o", "j.3mf")
+    bolvek("picture", "in/a.stl", "--as-sheet", "p.toml", expect=2)
+
+
+WRONG = [
+    ("bolvek = 1", "bolvek = 7", 1, "begins with 'bolvek = 1'"),
+    ("models =", "modles =", 2, "did you mean 'models'"),
+    ('verb = "hollow"', 'verb = "holow"', 12, "did you mean 'hollow'"),
+    ('when = "sound"', 'when = "soudn"', 14, "did you mean 'sound'"),
+    ('wall = "2mm"', 'wal = "2mm"', 11, "has no option 'wal'; did you mean 'wall'"),
+    ('wall = "2mm"', 'wall = "two"', 11, "--wall"),
+    ('wall = "2mm"', 'wall = "-2mm"', 11, "--wall must be more than 0 mm"),
+    ("[model.b.hollow]", "[model.b.holow]", 19, "did you mean 'hollow'"),
+    ('verb = "proof"', 'verb = "picture"', 17, "needs a verb"),
+]
+
+
+@pytest.mark.parametrize(("right", "wrong", "line", "told"), WRONG)
+def test_what_is_wrong_is_told_with_its_line(bolvek, week, right, wrong, line, told):
+    (week / "bad.toml").write_text(WEEK.replace(right, wrong, 1))
+    said = bolvek("run", "bad.toml", expect=3).stderr
+    assert f"bad.toml, line {line}" in said and told in said, said
+    assert not (week / "out").exists()
+
+
+def test_what_is_no_sheet_is_refused(bolvek, week):
+    (week / "no.toml").write_text("bolvek = = 1")
+    assert "no job sheet" in bolvek("run", "no.toml", expect=3).stderr
+    bolvek("run", "none.toml", expect=3)
+    bolvek("run", "week.toml", "--only", "nobody", expect=2)
+    bolvek("run", "week.toml", "--steps", "4-9", expect=2)
+
+
+@pytest.mark.parametrize("how", [signal.SIGKILL, signal.SIGINT])
+def test_stopped_at_any_time_it_goes_on_with_nothing_half_and_nothing_twice(bolvek, week, how):
+    for k in range(5):
+        write_model(week / f"in/m{k}.stl", globe(5 + k, (0, 0, 0), 60))
+    run = subprocess.Popen(
+        [PROGRAM, "run", "week.toml"], cwd=week, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL
+    )
+    ledger = week / "out/ledger.jsonl"
+    end = time.monotonic() + 100
+    while not (ledger.exists() and ledger.read_text().count("\n") >= 2) and time.monotonic() < end:
+        time.sleep(0.02)
+    run.send_signal(how)
+    run.wait(timeout=60)
+    done = ledger.read_text().count("\n")
+    assert 2 <= done < 8
+    assert how == signal.SIGKILL or not list((week / "out").glob(".*.part"))
+    said = bolvek("run", "week.toml", "--replace", expect=1).stdout
+    assert said.count("up to date") == done and len(outputs(week / "out")) == 8
+    fresh = week / "fresh.toml"
+    fresh.write_text(WEEK.replace('"out/"', '"fresh/"').replace("week.j", "fresh.j"))
+    bolvek("run", "fresh.toml", expect=1)
+    assert outputs(week / "fresh") == outputs(week / "out")
+
+
+def test_the_sheets_of_the_docs_can_be_planned(bolvek, tmp_path):
+    sheets = re.findall(r"```toml\n(.*?)```", (DOCS / "sheets.md").read_text(), re.DOTALL)
+    assert len(sheets) == 3
+    for name in ("class/a.stl", "intake/b.stl", "scans/c.stl", "scans/d.ply"):
+        write_model(tmp_path / name, block((0, 0, 0), (9, 9, 9)))
+    for k, sheet in enumerate(sheets):
+        (tmp_path / f"{k}.toml").write_text(sheet)
+        assert "then" in bolvek("run", f"{k}.toml", "--plan").stdout
