@@ -11,7 +11,7 @@ from bolvek.errors import UsageError
 from bolvek.formats import Model
 from bolvek.formats.safe import check_target, write_bytes
 from bolvek.report.page.entry import Entry, entry_of
-from bolvek.report.page.page import index_bytes, page_bytes
+from bolvek.report.page.page import page_bytes
 from bolvek.report.page.scene import Scene
 from bolvek.settings import settings_dict
 
@@ -87,6 +87,6 @@ def write_page(target: Path, entries: Sequence[Entry], failed: Failed, verb: str
     for entry, file in zip(entries, files, strict=False):
         write_bytes(file, page_bytes([entry], verb=verb), replace=replace)
     light = [dataclasses.replace(entry, packed="", scene={}) for entry in entries]
-    index = index_bytes(light, [file.name for file in files[:-1]], failed, verb=verb)
+    index = page_bytes(light, failed, verb=verb, links=[file.name for file in files[:-1]])
     write_bytes(files[-1], index, replace=replace)
     return files

@@ -32,8 +32,11 @@ SCRIPTS = (
 """In the order in which they need each other; the page carries them as one."""
 
 
-def page_bytes(entries: Sequence[Entry], failed: Sequence[tuple[str, str]] = (), *, verb: str) -> bytes:
-    """One page with every model; of several, an index comes first. failed: files that nothing could be made of."""
+def page_bytes(
+    entries: Sequence[Entry], failed: Sequence[tuple[str, str]] = (), *, verb: str, links: Sequence[str] = ()
+) -> bytes:
+    """One page with every model; of several, an index comes first. failed: files that nothing could be made of; links:
+    an index alone, its rows leading to these pages."""
     script, style = _script(), _read("page.css")
     about = [
         {"id": f"model-{k}", "verdict": e.verdict, "ok": e.ok, "name": e.name, **e.scene}
@@ -42,33 +45,14 @@ def page_bytes(entries: Sequence[Entry], failed: Sequence[tuple[str, str]] = (),
     html = _template().render(
         entries=entries,
         failed=failed,
+        links=links,
         verb=verb,
         version=__version__,
         date=_date(),
         style=Markup(style),
         script=Markup(script),
         policy=_policy(script, style),
-        data=Markup(_json({"models": about, "look": _look()})),
-    )
-    return html.encode()
-
-
-def index_bytes(
-    entries: Sequence[Entry], files: Sequence[str], failed: Sequence[tuple[str, str]], *, verb: str
-) -> bytes:
-    """A page with a row a model that leads to the page of each."""
-    script, style = _script(), _read("page.css")
-    html = _template().render(
-        entries=entries,
-        failed=failed,
-        links=files,
-        verb=verb,
-        version=__version__,
-        date=_date(),
-        style=Markup(style),
-        script=Markup(script),
-        policy=_policy(script, style),
-        data=Markup(_json({"models": [], "look": _look()})),
+        data=Markup(_json({"models": [] if links else about, "look": _look()})),
     )
     return html.encode()
 
@@ -125,5 +109,4 @@ def _script() -> str:
 @cache
 def _template() -> Any:
     environment = Environment(autoescape=True, undefined=StrictUndefined, trim_blocks=True, lstrip_blocks=True)
-    environment.globals["links"] = ()
     return environment.from_string(_read("page.html"))
