@@ -111,6 +111,7 @@ WRONG = [
     ('wall = "2mm"', 'wal = "2mm"', 11, "has no option 'wal'; did you mean 'wall'"),
     ('wall = "2mm"', 'wall = "two"', 11, "--wall"),
     ('wall = "2mm"', 'wall = "-2mm"', 11, "--wall must be more than 0 mm"),
+    ('wall = "2mm"', 'wall = "2mm"\ngrid = "0mm"', 11, "--grid must be more than 0 mm"),
     ("[model.b.hollow]", "[model.b.holow]", 19, "did you mean 'hollow'"),
     ('verb = "proof"', 'verb = "picture"', 17, "needs a verb"),
 ]

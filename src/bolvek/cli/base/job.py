@@ -16,7 +16,7 @@ from bolvek.cli.base.targets import is_folder, outputs_for
 from bolvek.cli.base.types import FolderPath
 from bolvek.cli.base.workers import needed_mb
 from bolvek.cli.verbs import VERBS
-from bolvek.errors import EXIT_FINDINGS, EXIT_SOUND, FileError, WorkError
+from bolvek.errors import EXIT_FINDINGS, EXIT_SOUND, BolvekError, FileError, WorkError
 from bolvek.jobs.ledger import Entry, Ledger, asked_hash, sha256, up_to_date
 from bolvek.jobs.sheet import WHEN, Sheet, SheetStep
 from bolvek.units import count_text
@@ -85,6 +85,8 @@ class Job:
             from bolvek.cli.base.bind import named
 
             raise self._wrong(step, named(error, command)) from None
+        except BolvekError as error:
+            raise self._wrong(step, str(error)) from None
         finally:
             COLLECTED.pop()
         raise self._wrong(step, f"'{step.verb}' cannot be a step")
