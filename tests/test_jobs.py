@@ -105,4 +105,4 @@ def test_who_dies_takes_its_own_model_along_and_ctrl_c_ends_all(tmp_path, ended)
         assert run.returncode == 4, wrong
         assert said.count("failed") == 2 and "ended from outside" in said and len(left) == 3
     else:
-        assert run.returncode == 130 and "stopped" in wrong and time.monotonic() - begin < 20
+        assert run.returncode == 130 and "stopped" in wrong and time.monotonic() - begin < 90

@@ -104,6 +104,15 @@ def is_cut(pixels):
     return (pixels[:, 0] > 170) & (pixels[:, 1] < 140) & (pixels[:, 2] < 120)
 
 
+def settled(page):
+    """Wait until nothing moves any more."""
+    for _ in range(600):
+        if page.evaluate(f"() => !{VIEW}.flight && !{VIEW}.waiting"):
+            return
+        page.wait_for_timeout(50)
+    raise AssertionError("the view never came to rest")
+
+
 def square_on(page, name="front"):
     page.evaluate(f"() => {{ const v = {VIEW}; v.bedShown = false; v.camera.parallel = true; v.camera.look('{name}'); "
                   "v.fitAll(); }")  # fmt: skip
@@ -173,7 +182,7 @@ def test_values_are_read_under_the_pointer_and_places_are_flown_to(bolvek, tmp_p
     link = page.locator(".findings a", has_text="0.600 mm,").first
     number = int(link.get_attribute("data-place"))
     link.click()
-    page.wait_for_timeout(900)
+    settled(page)
     x, y = page.evaluate(f"""() => {{ const v = {VIEW}, p = v.places.places[{number - 1}];
         const at = v.camera.project(p.where, v.wide); return [at.x, at.y]; }}""")
     assert abs(x) < 0.02 and abs(y) < 0.02
@@ -181,7 +190,7 @@ def test_values_are_read_under_the_pointer_and_places_are_flown_to(bolvek, tmp_p
     assert where == pytest.approx(zone["where_mm"])
     page.evaluate(f"() => {{ {VIEW}.setCut(null); }}")
     page.locator("button", has_text="below").click()
-    page.wait_for_timeout(900)
+    settled(page)
     box = page.locator("canvas.sight").bounding_box()
     page.mouse.move(box["x"] + box["width"] / 2 + 30, box["y"] + box["height"] / 2 + 20)
     page.wait_for_selector(".tip:not([hidden])")
@@ -212,7 +221,7 @@ def test_lengths_angles_and_diameters(bolvek, tmp_path, shown):
     )
     page = shown(tmp_path / "d.html")
     square_on(page)
-    page.wait_for_timeout(400)
+    settled(page)
 
     def click(corner):
         x, y = page.evaluate(f"""() => {{ const v = {VIEW}; const at = v.camera.project(
@@ -229,7 +238,7 @@ def test_lengths_angles_and_diameters(bolvek, tmp_path, shown):
     assert float(page.locator(".measured").inner_text().split()[0]) == pytest.approx(90, abs=0.1)
     page.locator("select[aria-label=measure]").select_option("rim")
     page.evaluate(f"() => {{ const v = {VIEW}; v.camera.look('top'); v.change(); }}")
-    page.wait_for_timeout(300)
+    settled(page)
     click((10, 13.1, 20))
     assert float(re.search(r"diameter ([\d.]+)", page.locator(".measured").inner_text())[1]) == pytest.approx(
         6, rel=0.01
