@@ -84,6 +84,7 @@ def test_steps_hand_the_model_on_and_what_is_there_is_kept(bolvek, week):
     torn = week / "out/ledger.jsonl"
     torn.write_bytes(torn.read_bytes() + b'{"file": "in/a.s')
     assert bolvek("run", "week.toml", "--replace", expect=1).stdout.count("up to date") == 3
+    assert bolvek("run", "in/../week.toml", "--replace", expect=1).stdout.count("up to date") == 3
     plan = bolvek("run", "week.toml", "--plan", "--only", "b").stdout
     assert "scale longest=40mm, then hollow wall=2.5mm when sound, then proof" in plan and "1 model" in plan
 

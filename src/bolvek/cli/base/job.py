@@ -2,6 +2,7 @@
 
 import dataclasses
 import importlib
+import os
 from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -100,17 +101,21 @@ class Job:
 
     def tell_plan(self) -> None:
         """What would be done with each model."""
-        talk = Talk(None)
+        talk, entries = Talk(None), self.ledger.entries()
         for file, target in zip(self.files, self.targets(), strict=True):
             words = []
             for step in self.sheet.asked(file):
                 given = " ".join(f"{k}={v}" for k, v in step.options.items())
                 words.append(f"{step.verb} {given}".strip() + (f" when {step.when}" if step.when else ""))
-            done = up_to_date(self.ledger.entries().get(str(file)), file, self.hash(file), target)
+            done = up_to_date(entries.get(self.key(file)), file, self.hash(file), target)
             kept = "; up to date" if done else ""
             way = ", then ".join(words)
             talk.row("plan", f"{file}: {way}; to {target}; about {needed_mb(file, 'run'):.0f} MB{kept}")
         talk.row("total", count_text(len(self.files), "model"), "bold")
+
+    def key(self, file: Path) -> str:
+        """A model as the ledger names it: as seen from the sheet, wherever the job is started from."""
+        return Path(os.path.relpath(file, self.sheet.path.parent)).as_posix()
 
     def hash(self, file: Path) -> str:
         """Of what is asked for a model."""
@@ -122,7 +127,7 @@ class Job:
         talk, entries = Talk(None), self.ledger.entries()
         todo, changed, worst = [], 0, 0
         for file, target in zip(self.files, self.targets(), strict=True):
-            entry = entries.get(str(file))
+            entry = entries.get(self.key(file))
             if entry is not None and not again and up_to_date(entry, file, self.hash(file), target):
                 talk.row("up to date", f"{file}: {entry.verdict}; {target}")
                 worst = max(worst, entry.exit_code)
@@ -135,7 +140,7 @@ class Job:
         return todo, changed, worst
 
     def work(self, model: "Model", step: Steps) -> Outcome:
-        """All steps of one model; the verdict is the last one's, findings are those of all."""
+        """All steps of one model; verdict and findings are those of the last: what was found before may be mended."""
         told: list[Outcome] = []
         skipped = []
         for ask in self.sheet.asked(model.path):
@@ -175,7 +180,7 @@ class Job:
         """Put down what came of a model, its output written."""
         self.ledger.add(
             Entry(
-                file=str(file),
+                file=self.key(file),
                 input=sha256(file),
                 asked=self.hash(file),
                 version=__version__,
