@@ -233,7 +233,7 @@ def test_every_verb_takes_several_models_and_a_broken_one_stops_no_other(bolvek,
 
 
 def test_ctrl_c_among_several_tells_what_was_written(bolvek, tmp_path, monkeypatch):
-    from bolvek.cli.base import run
+    from bolvek.cli.base import outcome
 
     small(tmp_path, name="one.stl")
     small(tmp_path, name="two.stl")
@@ -243,7 +243,7 @@ def test_ctrl_c_among_several_tells_what_was_written(bolvek, tmp_path, monkeypat
             raise KeyboardInterrupt
         return read_model(path, **more)
 
-    monkeypatch.setattr(run, "read_model", read)
+    monkeypatch.setattr(outcome, "read_model", read)
     done = bolvek("pose", "one.stl", "two.stl", "--turn", "z:90", expect=130)
     assert "stopped; 1 file written before that" in done.stderr and (tmp_path / "one.pose.stl").exists()
 

@@ -10,7 +10,7 @@ from bolvek.cli.base.options import Asked, models_argument, options, output_opti
 from bolvek.cli.base.types import PATH
 
 if TYPE_CHECKING:
-    from bolvek.cli.base.run import Outcome, Steps
+    from bolvek.cli.base.outcome import Outcome, Steps
     from bolvek.formats import Model
 
 
@@ -32,7 +32,8 @@ def command(models: tuple[Path, ...], output: Path | None, tools: tuple[Path, ..
       bolvek carve lid.stl --with text.stl -o lid_named.stl
       bolvek carve base.stl --with slot.stl --with hole.stl
     """
-    from bolvek.cli.base.run import Run, run
+    from bolvek.cli.base.outcome import Run
+    from bolvek.cli.base.run import run
     from bolvek.cli.fuse import fused_outcome
     from bolvek.formats import read_model
     from bolvek.operations.fuse import carve, gather, gather_all

@@ -12,7 +12,7 @@ from bolvek.cli.base.types import PATH
 from bolvek.settings.measures import CompareSettings
 
 if TYPE_CHECKING:
-    from bolvek.cli.base.run import Outcome, Steps
+    from bolvek.cli.base.outcome import Outcome, Steps
     from bolvek.formats import Model
 
 
@@ -34,7 +34,8 @@ def command(old: Path, new: Path, **values: Any) -> None:
     """
     from bolvek.analyses.deviation import compare
     from bolvek.analyses.finding import Finding
-    from bolvek.cli.base.run import Outcome, Run, run
+    from bolvek.cli.base.outcome import Outcome, Run
+    from bolvek.cli.base.run import run
     from bolvek.formats import read_model
     from bolvek.report.pictures.results import compare_result
     from bolvek.report.words.compare import compare_line, compare_rows, far_text

@@ -16,7 +16,7 @@ from bolvek.settings.parts import LipSettings, PegSettings, ScaleSettings
 from bolvek.units import as_triple, parse_length, parse_point
 
 if TYPE_CHECKING:
-    from bolvek.cli.base.run import Outcome, Steps
+    from bolvek.cli.base.outcome import Outcome, Steps
     from bolvek.formats import Model
     from bolvek.operations.cut import CutSettings, CutUp, Plane
 
@@ -93,7 +93,8 @@ def command(
       bolvek cut post.stl --fit small-resin --pegs 2 --lay-flat --picture post.png
       bolvek cut carp.hollow.stl --plane z=45mm --lip
     """
-    from bolvek.cli.base.run import Run, run
+    from bolvek.cli.base.outcome import Run
+    from bolvek.cli.base.run import run
     from bolvek.operations.cut import CutSettings, room_within
     from bolvek.profiles import load_profiles
 
@@ -132,7 +133,7 @@ def command(
 def _cut(
     model: "Model", step: "Steps", settings: "CutSettings", plan: bool, output: Path | None, asked: Asked
 ) -> "Outcome":
-    from bolvek.cli.base.run import Outcome
+    from bolvek.cli.base.outcome import Outcome
     from bolvek.cli.base.scaled import finding_rows
     from bolvek.operations.cut import cut, named, plan_fit
     from bolvek.report.words.cut import cut_rows, cut_text, plan_rows, plan_text

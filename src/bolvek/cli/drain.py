@@ -22,7 +22,7 @@ from bolvek.errors import UsageError
 from bolvek.settings.shape import AutoSettings, Drain, DrainSettings, PlaceSettings, PlugSettings
 
 if TYPE_CHECKING:
-    from bolvek.cli.base.run import Outcome, Steps
+    from bolvek.cli.base.outcome import Outcome, Steps
     from bolvek.formats import Model
     from bolvek.mesh import Mesh
     from bolvek.operations.drain import Bore, DrainRecord
@@ -96,7 +96,8 @@ def command(
       bolvek drain hollow.stl --auto --show 0,-1,0 --plugs plugs/
       bolvek drain hollow.stl --auto --try 1,2,3 --sheet ways.png
     """
-    from bolvek.cli.base.run import Run, run
+    from bolvek.cli.base.outcome import Run
+    from bolvek.cli.base.run import run
     from bolvek.formats.folder import check_folder
     from bolvek.report.words.drain import drain_text, flood_text
 
@@ -210,7 +211,7 @@ def _drained(
     asked: Asked,
 ) -> "Outcome":
     """The model with its holes, and their plugs; falls short where more stays than may."""
-    from bolvek.cli.base.run import remade
+    from bolvek.cli.base.outcome import remade
     from bolvek.cli.base.scaled import finding_rows
     from bolvek.jobs.plugs import write_plugs
     from bolvek.report.pictures.results import drain_result
@@ -254,7 +255,7 @@ def _try_numbers(
     asked: Asked,
 ) -> "Outcome":
     """What each number of holes a cavity leaves; the fewest that drain are proposed."""
-    from bolvek.cli.base.run import Outcome
+    from bolvek.cli.base.outcome import Outcome
     from bolvek.formats.safe import write_bytes
     from bolvek.report.words.drain import airs, drained_all, tried_text
 

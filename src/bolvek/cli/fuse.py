@@ -13,7 +13,7 @@ from bolvek.settings.parts import FuseSettings
 from bolvek.settings.repairs import RecastSettings
 
 if TYPE_CHECKING:
-    from bolvek.cli.base.run import Outcome, Steps
+    from bolvek.cli.base.outcome import Outcome, Steps
     from bolvek.formats import Model
     from bolvek.mesh import Mesh
     from bolvek.operations.fuse import FuseRecord
@@ -38,7 +38,8 @@ def command(models: tuple[Path, ...], output: Path | None, again: bool, **values
       bolvek fuse finial.mend.stl --reach 0.2mm -o finial.stl
       bolvek fuse body.stl handle.stl spout.stl -o pot.stl
     """
-    from bolvek.cli.base.run import Run, run
+    from bolvek.cli.base.outcome import Run
+    from bolvek.cli.base.run import run
     from bolvek.formats import read_model
     from bolvek.jobs.files import expand
     from bolvek.operations.fuse import fuse, gather_all
@@ -68,7 +69,7 @@ def command(models: tuple[Path, ...], output: Path | None, again: bool, **values
 
 def fused_outcome(model: "Model", made: "Mesh", record: "FuseRecord", verb: str, asked: Asked) -> "Outcome":
     """What was fused or carved, with its rows and findings, drawn cut open where it has voids."""
-    from bolvek.cli.base.run import remade
+    from bolvek.cli.base.outcome import remade
     from bolvek.cli.base.scaled import finding_rows
     from bolvek.report.pictures.results import solid_result
     from bolvek.report.words.fuse import fuse_findings, fuse_rows, fuse_text

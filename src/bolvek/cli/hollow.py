@@ -10,7 +10,7 @@ from bolvek.cli.base.options import Asked, options, output_option, several_model
 from bolvek.settings.shape import HollowSettings
 
 if TYPE_CHECKING:
-    from bolvek.cli.base.run import Outcome, Steps
+    from bolvek.cli.base.outcome import Outcome, Steps
     from bolvek.formats import Model
 
 
@@ -35,7 +35,8 @@ def command(models: tuple[Path, ...], output: Path | None, **values: Any) -> Non
       bolvek hollow carp.stl --wall 2mm -o hollow.stl
       bolvek hollow carp.stl lid.stl --wall 0.08in --grid 0.4mm -o out/
     """
-    from bolvek.cli.base.run import Run, remade, run
+    from bolvek.cli.base.outcome import Run, remade
+    from bolvek.cli.base.run import run
     from bolvek.operations.hollow import hollow
     from bolvek.report.words.hollow import hollow_text
 

@@ -11,7 +11,7 @@ from bolvek.cli.base.options import Asked, models_argument, options, output_opti
 from bolvek.errors import UsageError
 
 if TYPE_CHECKING:
-    from bolvek.cli.base.run import Outcome, Steps
+    from bolvek.cli.base.outcome import Outcome, Steps
     from bolvek.formats import Model
 
 
@@ -26,7 +26,8 @@ def command(models: tuple[Path, ...], output: Path | None, **shared: Any) -> Non
     Examples:
       bolvek join body.stl lid.stl handle.stl -o lantern.3mf
     """
-    from bolvek.cli.base.run import Run, remade, run
+    from bolvek.cli.base.outcome import Run, remade
+    from bolvek.cli.base.run import run
     from bolvek.cli.base.targets import is_folder
     from bolvek.formats import read_model
     from bolvek.formats.safe import keeps_parts

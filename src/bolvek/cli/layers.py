@@ -25,7 +25,7 @@ from bolvek.settings.measures import LayerSettings, Making
 
 if TYPE_CHECKING:
     from bolvek.analyses.layers import LayerRecord, LayerView
-    from bolvek.cli.base.run import Outcome, Steps
+    from bolvek.cli.base.outcome import Outcome, Steps
     from bolvek.formats import Model
     from bolvek.profiles import Material, Printer
 
@@ -83,7 +83,8 @@ def command(
     from bolvek.analyses.columns import hole_beneath
     from bolvek.analyses.layers import read_layers
     from bolvek.cli.base.options import scaling_of
-    from bolvek.cli.base.run import Run, run
+    from bolvek.cli.base.outcome import Run
+    from bolvek.cli.base.run import run
     from bolvek.cli.base.scaled import measured, scaled_model
     from bolvek.formats.folder import check_folder
     from bolvek.profiles import limits, load_profiles

@@ -8,7 +8,7 @@ import sys
 import click
 
 from bolvek import __version__
-from bolvek.cli.verbs import VERBS
+from bolvek.cli.verbs import HELP, VERBS
 
 
 class Verbs(click.Group):
@@ -45,7 +45,7 @@ class Verbs(click.Group):
         return super().resolve_command(ctx, args)
 
 
-@click.command(cls=Verbs, context_settings={"help_option_names": ["-h", "--help"], "max_content_width": 100})
+@click.command(cls=Verbs, context_settings={"help_option_names": HELP, "max_content_width": 100})
 @click.version_option(__version__, prog_name="bolvek")
 def cli() -> None:
     """Bolvek takes a triangle model to a print that is proven fit.
@@ -113,20 +113,8 @@ def run(arguments: list[str]) -> int:
     except SystemExit as done:
         return int(done.code or 0)
     except Exception as error:
-        click.echo(f"bolvek: a bug in bolvek {__version__}: {type(error).__name__}: {_saved(error)}", err=True)
+        from bolvek.cli.base.bugs import bug_text
+
+        click.echo(f"bolvek: {bug_text(error)}", err=True)
         return EXIT_BUG
     return 0
-
-
-def _saved(error: Exception) -> str:
-    """Where the traceback of a bug was put."""
-    import tempfile
-    import traceback
-
-    text = "".join(traceback.format_exception(error))
-    try:
-        with tempfile.NamedTemporaryFile("w", prefix="bolvek-bug-", suffix=".txt", delete=False) as file:
-            file.write(f"bolvek {__version__}\n{' '.join(sys.argv)}\n\n{text}")
-    except OSError:
-        return text
-    return f"the traceback is in {file.name}, please send it"

@@ -14,7 +14,7 @@ from bolvek.errors import UsageError
 from bolvek.settings.repairs import STYLES, MendSettings
 
 if TYPE_CHECKING:
-    from bolvek.cli.base.run import Outcome, Steps
+    from bolvek.cli.base.outcome import Outcome, Steps
     from bolvek.formats import Model
 
 
@@ -59,7 +59,8 @@ def command(
       bolvek mend scans/ -o mended/ --up-to 20mm
       bolvek mend tile.ply --try flat,curved,corner --sheet ways.png
     """
-    from bolvek.cli.base.run import Run, run
+    from bolvek.cli.base.outcome import Run
+    from bolvek.cli.base.run import run
     from bolvek.report.words.mend import repairs_text
 
     only, without = (_words(given(MendSettings, name, values)) for name in ("only", "without"))
@@ -106,7 +107,7 @@ def _as_written(model: "Model", output: Path | None, asked: Asked) -> "Model":
 
 def _mended(model: "Model", settings: MendSettings, step: "Steps", asked: Asked, *, plan: bool) -> "Outcome":
     from bolvek.analyses.deviation import compare
-    from bolvek.cli.base.run import Outcome
+    from bolvek.cli.base.outcome import Outcome
     from bolvek.operations.mend import mend, origin_parts
     from bolvek.report.pictures.results import compare_result
     from bolvek.report.words.compare import compare_line
@@ -147,7 +148,7 @@ def _try_styles(
     """The model mended in each style, the figures side by side."""
     from bolvek.analyses.deviation import compare
     from bolvek.cli.base.changes import draw_tries
-    from bolvek.cli.base.run import Outcome
+    from bolvek.cli.base.outcome import Outcome
     from bolvek.operations.mend import mend, sharpest_bend
     from bolvek.report.record import Try
     from bolvek.report.words.mend import try_texts

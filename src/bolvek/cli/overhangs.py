@@ -17,7 +17,7 @@ from bolvek.settings.measures import OverhangSettings, RankSettings
 if TYPE_CHECKING:
     from bolvek.analyses.overhangs.directions import Comparison
     from bolvek.arrays import Ints8
-    from bolvek.cli.base.run import Outcome, Steps
+    from bolvek.cli.base.outcome import Outcome, Steps
     from bolvek.formats import Model
 
 
@@ -47,7 +47,8 @@ def command(
     from bolvek.analyses.overhangs import find_overhangs
     from bolvek.analyses.overhangs.directions import compare_directions, faces_in_directions
     from bolvek.cli.base.options import scaling_of
-    from bolvek.cli.base.run import Run, run
+    from bolvek.cli.base.outcome import Run
+    from bolvek.cli.base.run import run
     from bolvek.cli.base.scaled import measured, scaled_model
 
     settings = settings_for(values, printer)

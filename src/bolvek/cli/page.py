@@ -25,7 +25,7 @@ from bolvek.errors import FileError, UsageError
 from bolvek.settings.measures import LookSettings
 
 if TYPE_CHECKING:
-    from bolvek.cli.base.run import Outcome, Row, Steps
+    from bolvek.cli.base.outcome import Outcome, Row, Steps
     from bolvek.formats import Model
     from bolvek.jobs.look import Look
 
@@ -54,7 +54,8 @@ def command(models: tuple[Path, ...], output: Path | None, printer: str | None, 
       bolvek page carp.stl --open
       bolvek page out/ -o pages/
     """
-    from bolvek.cli.base.run import Run, run
+    from bolvek.cli.base.outcome import Run
+    from bolvek.cli.base.run import run
     from bolvek.jobs.files import expand
     from bolvek.profiles import load_profiles
 
@@ -89,7 +90,7 @@ def command(models: tuple[Path, ...], output: Path | None, printer: str | None, 
 
 def _looked_at(model: "Model", settings: LookSettings, step: "Steps", asked: Asked) -> "Outcome":
     """All that a preparer asks first, in one outcome."""
-    from bolvek.cli.base.run import Outcome
+    from bolvek.cli.base.outcome import Outcome
     from bolvek.jobs.look import look
     from bolvek.report.words.survey import survey_line
 

@@ -8,7 +8,7 @@ import click
 from bolvek.cli.base.options import Asked, options, output_option, replace_option, several_models, unit_option
 
 if TYPE_CHECKING:
-    from bolvek.cli.base.run import Outcome, Steps
+    from bolvek.cli.base.outcome import Outcome, Steps
     from bolvek.formats import Model
 
 
@@ -28,7 +28,8 @@ def command(models: tuple[Path, ...], output: Path | None, cut_open: bool, **val
       bolvek picture carp.stl -o carp.png
       bolvek picture out/ --cut-open -o pictures/
     """
-    from bolvek.cli.base.run import Outcome, Run, run
+    from bolvek.cli.base.outcome import Outcome, Run
+    from bolvek.cli.base.run import run
     from bolvek.cli.base.targets import is_folder
     from bolvek.errors import FileError
     from bolvek.report.pictures.plain import model_caption, picture

@@ -12,7 +12,7 @@ from bolvek.cli.base.types import TILT
 from bolvek.settings.parts import PlinthSettings, PoseSettings
 
 if TYPE_CHECKING:
-    from bolvek.cli.base.run import Outcome, Steps
+    from bolvek.cli.base.outcome import Outcome, Steps
     from bolvek.formats import Model
 
 
@@ -38,7 +38,8 @@ def command(models: tuple[Path, ...], output: Path | None, tilt: tuple[float, fl
       bolvek plinth carp.stl --shape round --tall 5mm
       bolvek plinth bust.stl --sink 2mm --around 3mm --picture bust.png
     """
-    from bolvek.cli.base.run import Run, remade, run
+    from bolvek.cli.base.outcome import Run, remade
+    from bolvek.cli.base.run import run
     from bolvek.cli.base.scaled import finding_rows
     from bolvek.operations.plinth import add_plinth
     from bolvek.operations.pose import pose

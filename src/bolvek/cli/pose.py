@@ -15,7 +15,7 @@ from bolvek.settings.measures import RankSettings
 from bolvek.settings.parts import PoseSettings
 
 if TYPE_CHECKING:
-    from bolvek.cli.base.run import Outcome, Steps
+    from bolvek.cli.base.outcome import Outcome, Steps
     from bolvek.formats import Model
 
 _AXES = {"x": (1.0, 0.0, 0.0), "y": (0.0, 1.0, 0.0), "z": (0.0, 0.0, 1.0)}
@@ -78,7 +78,8 @@ def command(
       bolvek pose shade.stl --best 1 --printer filament-bed
     """
     from bolvek.analyses.overhangs.directions import compare_directions
-    from bolvek.cli.base.run import Run, remade, run
+    from bolvek.cli.base.outcome import Run, remade
+    from bolvek.cli.base.run import run
     from bolvek.operations.pose import pose
     from bolvek.report.words.pose import pose_text
 

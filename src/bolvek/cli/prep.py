@@ -30,7 +30,7 @@ from bolvek.settings.repairs import MendSettings, SolidSettings
 from bolvek.settings.shape import HollowSettings, PlaceSettings, PlugSettings, PrepSettings
 
 if TYPE_CHECKING:
-    from bolvek.cli.base.run import Outcome, Steps
+    from bolvek.cli.base.outcome import Outcome, Steps
     from bolvek.formats import Model
 
 
@@ -82,7 +82,8 @@ def command(
       bolvek prep cloud_tile.ply --to-solid --skin 1.2mm --longest 80mm
       bolvek prep carp.stl --by 1.5 --wall 1.8mm --json carp.json --picture carp.png
     """
-    from bolvek.cli.base.run import Run, run
+    from bolvek.cli.base.outcome import Run
+    from bolvek.cli.base.run import run
     from bolvek.formats.folder import check_folder
     from bolvek.report.words.prep import STEPS
 
@@ -149,7 +150,7 @@ def _prepared(
 ) -> "Outcome":
     """The model prepared, with plugs for its holes and a picture of what making a solid changed where asked for."""
     from bolvek.cli.base.changes import draw_changes
-    from bolvek.cli.base.run import Outcome
+    from bolvek.cli.base.outcome import Outcome
     from bolvek.cli.base.scaled import finding_rows
     from bolvek.jobs.plugs import write_plugs
     from bolvek.jobs.prep import prep, prep_start

@@ -12,7 +12,7 @@ from bolvek.cli.base.types import PATH
 from bolvek.settings.measures import ProofSettings
 
 if TYPE_CHECKING:
-    from bolvek.cli.base.run import Outcome, Steps
+    from bolvek.cli.base.outcome import Outcome, Steps
     from bolvek.formats import Model
 
 
@@ -42,7 +42,8 @@ def command(models: tuple[Path, ...], before: Path | None, printer: str | None, 
       bolvek proof hollow.stl --before carp.stl --printer small-resin --picture proof.png
     """
     from bolvek.analyses.proof import examine, origin_from
-    from bolvek.cli.base.run import Outcome, Run, run
+    from bolvek.cli.base.outcome import Outcome, Run
+    from bolvek.cli.base.run import run
     from bolvek.cli.base.scaled import finding_rows
     from bolvek.formats import read_model
     from bolvek.profiles import limits

@@ -14,7 +14,7 @@ from bolvek.settings.repairs import RecastSettings
 from bolvek.units import area_text, length_text, parse_length
 
 if TYPE_CHECKING:
-    from bolvek.cli.base.run import Outcome, Steps
+    from bolvek.cli.base.outcome import Outcome, Steps
     from bolvek.formats import Model
 
 
@@ -64,7 +64,8 @@ def command(
     """
     from bolvek.analyses.likeness import closed_voids, likeness
     from bolvek.analyses.shells import counted_once
-    from bolvek.cli.base.run import Run, remade, run
+    from bolvek.cli.base.outcome import Run, remade
+    from bolvek.cli.base.run import run
     from bolvek.cli.base.scaled import finding_rows
     from bolvek.operations.recast import recast
     from bolvek.report.words.recast import not_enclosed, recast_findings, recast_rows, recast_text
@@ -118,7 +119,7 @@ def _try_ways(
 
     from bolvek.analyses.deviation import Compared
     from bolvek.cli.base.changes import draw_tries
-    from bolvek.cli.base.run import Outcome
+    from bolvek.cli.base.outcome import Outcome
     from bolvek.operations.recast import recast
     from bolvek.report.words.recast import recast_text
     from bolvek.units import count_text

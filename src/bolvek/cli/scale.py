@@ -12,7 +12,7 @@ from bolvek.errors import UsageError
 from bolvek.settings.parts import ScaleSettings
 
 if TYPE_CHECKING:
-    from bolvek.cli.base.run import Outcome, Steps
+    from bolvek.cli.base.outcome import Outcome, Steps
     from bolvek.formats import Model
 
 
@@ -56,7 +56,8 @@ def command(models: tuple[Path, ...], output: Path | None, percent: str | None, 
       bolvek scale lid.stl body.stl hook.stl --unit in --fit small-resin -o sized/
       bolvek scale carp.stl --percent 101.5,101.5,100.8
     """
-    from bolvek.cli.base.run import Run, remade, run
+    from bolvek.cli.base.outcome import Run, remade
+    from bolvek.cli.base.run import run
     from bolvek.operations.scale import find_factors, scale_by
     from bolvek.profiles import load_profiles
     from bolvek.report.words.scale import scale_text

@@ -12,7 +12,7 @@ from bolvek.cli.base.shown import adds
 from bolvek.settings.repairs import SlimSettings
 
 if TYPE_CHECKING:
-    from bolvek.cli.base.run import Outcome, Steps
+    from bolvek.cli.base.outcome import Outcome, Steps
     from bolvek.formats import Model
 
 
@@ -35,7 +35,8 @@ def command(models: tuple[Path, ...], output: Path | None, **values: Any) -> Non
       bolvek slim scan.ply --triangles 100000 -o light.stl
     """
     from bolvek.analyses.soundness import find_defects
-    from bolvek.cli.base.run import Run, remade, run
+    from bolvek.cli.base.outcome import Run, remade
+    from bolvek.cli.base.run import run
     from bolvek.errors import WorkError
     from bolvek.operations.slim import slim_to
     from bolvek.report.words.recast import slim_text

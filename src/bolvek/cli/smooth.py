@@ -15,7 +15,7 @@ from bolvek.settings.repairs import Region, SmoothSettings
 from bolvek.units import parse_length, parse_point
 
 if TYPE_CHECKING:
-    from bolvek.cli.base.run import Outcome, Steps
+    from bolvek.cli.base.outcome import Outcome, Steps
     from bolvek.formats import Model
 
 
@@ -51,7 +51,8 @@ def command(models: tuple[Path, ...], output: Path | None, **values: Any) -> Non
       bolvek smooth cloud_tile.ply --within 0.15mm
       bolvek smooth carp.stl --region 10,0,40:8mm --within 0.05mm --picture calm.png
     """
-    from bolvek.cli.base.run import Run, remade, run
+    from bolvek.cli.base.outcome import Run, remade
+    from bolvek.cli.base.run import run
     from bolvek.cli.base.scaled import finding_rows
     from bolvek.operations.smooth import smooth
     from bolvek.report.words.smooth import smooth_rows, smooth_text

@@ -21,7 +21,7 @@ from bolvek.errors import UsageError
 from bolvek.settings.repairs import SlimSettings, SolidSettings
 
 if TYPE_CHECKING:
-    from bolvek.cli.base.run import Outcome, Steps
+    from bolvek.cli.base.outcome import Outcome, Steps
     from bolvek.formats import Model
 
 
@@ -61,7 +61,8 @@ def command(
       bolvek solid cloud_tile.ply --try --sheet both.png
     """
     from bolvek.cli.base.changes import plan_outcome
-    from bolvek.cli.base.run import Run, run
+    from bolvek.cli.base.outcome import Run
+    from bolvek.cli.base.run import run
     from bolvek.operations.solid import plan_solid
     from bolvek.profiles import limits
     from bolvek.report.words.solid import SOLID_STEPS
@@ -103,7 +104,7 @@ def _made_solid(
     """The model as one sound solid, held against the file, with a picture of what changed where asked for."""
     from bolvek.analyses.soundness import pass_gate
     from bolvek.cli.base.changes import draw_changes
-    from bolvek.cli.base.run import remade
+    from bolvek.cli.base.outcome import remade
     from bolvek.cli.base.scaled import finding_rows
     from bolvek.operations.solid import make_solid
     from bolvek.report.words.solid import solid_verdict
@@ -136,7 +137,7 @@ def _both_ways(model: "Model", settings: "SolidSettings", sheet: Path | None, st
     """Open ends taken for missing lids, and for rims of skins: what comes out, side by side, for whoever knows."""
     from bolvek.analyses.deviation import compare
     from bolvek.cli.base.changes import draw_tries
-    from bolvek.cli.base.run import Outcome
+    from bolvek.cli.base.outcome import Outcome
     from bolvek.operations.solid import make_solid
     from bolvek.report.words.solid import solid_verdict
     from bolvek.units import count_text, volume_text

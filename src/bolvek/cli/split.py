@@ -10,7 +10,7 @@ from bolvek.cli.base.options import Asked, options, output_option, several_model
 from bolvek.settings.parts import SplitSettings
 
 if TYPE_CHECKING:
-    from bolvek.cli.base.run import Outcome, Steps
+    from bolvek.cli.base.outcome import Outcome, Steps
     from bolvek.formats import Model
 
 
@@ -34,7 +34,8 @@ def command(models: tuple[Path, ...], output: Path | None, **values: Any) -> Non
       bolvek split lantern.3mf -o parts/
       bolvek split scan.stl --least-size 2mm --gather
     """
-    from bolvek.cli.base.run import Outcome, Run, run
+    from bolvek.cli.base.outcome import Outcome, Run
+    from bolvek.cli.base.run import run
     from bolvek.cli.base.scaled import finding_rows
     from bolvek.cli.base.several import write_several
     from bolvek.operations.split import named, split, tags

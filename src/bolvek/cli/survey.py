@@ -13,7 +13,7 @@ from bolvek.settings.measures import SurveySettings
 
 if TYPE_CHECKING:
     from bolvek.analyses.survey import Marks
-    from bolvek.cli.base.run import Outcome, Steps
+    from bolvek.cli.base.outcome import Outcome, Steps
     from bolvek.formats import Model
 
 
@@ -39,7 +39,8 @@ def command(models: tuple[Path, ...], isolate: Path | None, material: str | None
       bolvek survey tile.ply --isolate trouble.obj
     """
     from bolvek.analyses.survey import judge, survey
-    from bolvek.cli.base.run import Outcome, Run, run
+    from bolvek.cli.base.outcome import Outcome, Run
+    from bolvek.cli.base.run import run
     from bolvek.formats.safe import check_suffix
     from bolvek.profiles import load_profiles
     from bolvek.report.words.survey import survey_line, survey_rows

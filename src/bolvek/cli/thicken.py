@@ -14,7 +14,7 @@ from bolvek.settings.repairs import ThickenSettings
 from bolvek.units import parse_length
 
 if TYPE_CHECKING:
-    from bolvek.cli.base.run import Outcome, Steps
+    from bolvek.cli.base.outcome import Outcome, Steps
     from bolvek.formats import Model
 
 
@@ -53,7 +53,8 @@ def command(models: tuple[Path, ...], output: Path | None, printer: str | None, 
       bolvek thicken cloud_tile.ply --foot z=-4mm --trim -o tile.stl
       bolvek thicken gourd.stl --least-wall 1mm --side out
     """
-    from bolvek.cli.base.run import Run, remade, run
+    from bolvek.cli.base.outcome import Run, remade
+    from bolvek.cli.base.run import run
     from bolvek.operations.thicken import thicken
     from bolvek.profiles import limits
     from bolvek.report.pictures.results import thicken_result

@@ -12,6 +12,9 @@ class Verb:
     kernels: tuple[str, ...] = ()
 
 
+HELP = ["-h", "--help"]
+"""What asks for help, of every verb."""
+
 VERBS = {
     "survey": Verb(
         "Look at models: what they are, what is wrong, where.",

@@ -14,7 +14,7 @@ from bolvek.errors import UsageError
 from bolvek.settings.measures import WallSettings
 
 if TYPE_CHECKING:
-    from bolvek.cli.base.run import Outcome, Steps
+    from bolvek.cli.base.outcome import Outcome, Steps
     from bolvek.formats import Model
 
 
@@ -47,7 +47,8 @@ def command(
     """
     from bolvek.analyses.thickness import measure_walls
     from bolvek.cli.base.options import scaling_of
-    from bolvek.cli.base.run import Run, run
+    from bolvek.cli.base.outcome import Run
+    from bolvek.cli.base.run import run
     from bolvek.cli.base.scaled import measured, scaled_model
     from bolvek.profiles import load_profiles
 

@@ -83,23 +83,28 @@ def recognise(data: bytes) -> str | None:
     return "STL" if stl.is_binary(data) else None
 
 
-def read_model(path: Path | str, *, unit: str | None = None) -> Model:
-    """Read a model file; `unit` is the unit of its numbers where the file does not say (None: mm).
-
-    A unit given for a file that states its own wins, with a warning. Exactly equal points become one
-    vertex, whatever the format. Raises FileError.
-    """
-    path = Path(path)
-    if unit is not None and unit not in MILLIMETRES:
-        raise FileError(f"{path}: '{unit}' is not a unit; known are {', '.join(MILLIMETRES)}")
+def file_bytes(path: Path) -> bytes:
+    """What a model file holds. Raises FileError where it cannot be read."""
     try:
-        data = path.read_bytes()
+        return path.read_bytes()
     except IsADirectoryError:
         raise FileError(f"{path} is a folder, not a model file") from None
     except OSError as error:
         raise FileError(f"{path} cannot be read: {error.strerror or error}") from None
     except MemoryError:
         raise FileError(f"{path} cannot be read: it does not fit into memory") from None
+
+
+def read_model(path: Path | str, *, unit: str | None = None, data: bytes | None = None) -> Model:
+    """Read a model file; `unit` is the unit of its numbers where the file does not say (None: mm).
+
+    A unit given for a file that states its own wins, with a warning. Exactly equal points become one
+    vertex, whatever the format. data: what the file holds, where that is known. Raises FileError.
+    """
+    path = Path(path)
+    if unit is not None and unit not in MILLIMETRES:
+        raise FileError(f"{path}: '{unit}' is not a unit; known are {', '.join(MILLIMETRES)}")
+    data = file_bytes(path) if data is None else data
     if not data:
         raise FileError(f"{path}: the file is empty (0 bytes)")
     named = SUFFIXES.get(path.suffix.lower())

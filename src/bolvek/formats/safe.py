@@ -20,13 +20,36 @@ from bolvek.formats.threemf import threemf_bytes
 from bolvek.mesh import Mesh
 
 
-def check_target(path: Path, inputs: Iterable[Path] = (), *, replace: bool = False) -> None:
+class Inputs:
+    """Files that may not be written, looked up once: on a disk that does not tell capitals apart, two names can be one
+    file."""
+
+    def __init__(self, paths: Iterable[Path]) -> None:
+        self._paths: set[Path] = set()
+        self._files: set[tuple[int, int]] = set()
+        for path in paths:
+            self._paths.add(Path(path).resolve())
+            self._files |= _file_of(Path(path))
+
+    def hold(self, path: Path) -> bool:
+        """Whether a path leads to one of them."""
+        return path.resolve() in self._paths or bool(self._files & _file_of(path))
+
+
+def _file_of(path: Path) -> set[tuple[int, int]]:
+    """What tells a file from all others, under whatever name; nothing where there is none."""
+    try:
+        found = os.stat(path)
+    except OSError:
+        return set()
+    return {(found.st_dev, found.st_ino)}
+
+
+def check_target(path: Path, inputs: Iterable[Path] | Inputs = (), *, replace: bool = False) -> None:
     """Raise FileError when `path` may not be written: before the heavy work, not after it."""
-    for source in inputs:
-        # on a disk that does not tell capitals apart, two names can be one file
-        same = path.exists() and Path(source).exists() and os.path.samefile(path, source)
-        if same or path.resolve() == Path(source).resolve():
-            raise FileError(f"{path} is the input itself; inputs are never changed, choose another name")
+    inputs = inputs if isinstance(inputs, Inputs) else Inputs(inputs)
+    if inputs.hold(path):
+        raise FileError(f"{path} is the input itself; inputs are never changed, choose another name")
     if path.is_dir():
         raise FileError(f"{path} is a folder; name a file")
     if path.exists() and not replace:
@@ -40,8 +63,15 @@ def check_target(path: Path, inputs: Iterable[Path] = (), *, replace: bool = Fal
         raise FileError(f"{path} cannot be written: the folder {there} takes no files from this user")
 
 
-def write_bytes(path: Path, data: bytes, *, replace: bool, verify: Callable[[bytes], None] | None = None) -> None:
-    """Write beside `path`, read back, check, rename. No partial file is ever left. Raises FileError."""
+def write_bytes(
+    path: Path,
+    data: bytes,
+    *,
+    replace: bool,
+    verify: Callable[[bytes], None] | None = None,
+    announce: Callable[[bytes], None] | None = None,
+) -> None:
+    """Write beside `path`, read back, check, announce, rename. No partial file is ever left. Raises FileError."""
     check_target(path, replace=replace)
     handle = -1
     beside: Path | None = None
@@ -58,6 +88,8 @@ def write_bytes(path: Path, data: bytes, *, replace: bool, verify: Callable[[byt
             raise FileError(f"{path}: what was written does not read back; the disk may be full or failing")
         if verify:
             verify(back)
+        if announce:
+            announce(back)
         mask = os.umask(0)
         os.umask(mask)
         os.chmod(beside, 0o666 & ~mask)
@@ -113,17 +145,22 @@ def check_suffix(path: Path) -> None:
         raise FileError(f"{path}: models are written as {known}; '{path.suffix}' is not one of them")
 
 
-def write_model(
-    path: Path, mesh: Mesh, *, parts: Parts | None = None, text: bool = False, replace: bool = False
-) -> Written:
-    """Write in the format of the suffix; the file is parsed again and compared before it gets its name.
+@dataclass(frozen=True)
+class Encoded:
+    """A model as the bytes of a file. verify: raises FileError for bytes that do not read as the same triangles."""
 
-    text writes STL as ASCII. parts are kept by OBJ, 3MF and ASCII STL. Binary STL holds float32; all
-    else holds every float64. Raises FileError, also for coordinates beyond what the format holds.
-    """
+    data: bytes
+    verify: Callable[[bytes], None]
+    written: Written
+
+
+def encode_model(path: Path, mesh: Mesh, *, parts: Parts | None = None, text: bool = False) -> Encoded:
+    """What `write_model` would write to a path. Raises FileError."""
     check_suffix(path)
     suffix = path.suffix.lower()
-    if len(mesh.faces) and float(np.abs(mesh.bounds).max()) > 1e30:
+    if not len(mesh.faces):
+        raise FileError(f"{path}: there is nothing to write, the model has no faces")
+    if float(np.abs(mesh.bounds).max()) > 1e30:
         raise FileError(f"{path}: coordinates of {np.abs(mesh.bounds).max():.3g} mm do not fit a model file")
     as_text = text and suffix == ".stl"
     grouped = parts if keeps_parts(suffix, text=text) else None
@@ -133,7 +170,7 @@ def write_model(
     rounded = 0.0
     if suffix == ".stl" and not as_text:
         held = stored(wanted)
-        rounded = float(np.abs(held - wanted).max()) if len(wanted) else 0.0
+        rounded = float(np.abs(held - wanted).max())
         wanted = held
 
     def verify(back: bytes) -> None:
@@ -141,8 +178,25 @@ def write_model(
         if not np.array_equal(soup.vertices[soup.faces], wanted):
             raise FileError(f"{path}: the written model does not read back as the same triangles")
 
-    if len(mesh.faces):
-        write_bytes(path, data, replace=replace, verify=verify)
-    else:
-        raise FileError(f"{path}: there is nothing to write, the model has no faces")
-    return Written(len(data), rounded, len(parts.names) if parts is not None and grouped is None else 0)
+    lost = len(parts.names) if parts is not None and grouped is None else 0
+    return Encoded(data, verify, Written(len(data), rounded, lost))
+
+
+def write_model(
+    path: Path,
+    mesh: Mesh,
+    *,
+    parts: Parts | None = None,
+    text: bool = False,
+    replace: bool = False,
+    announce: Callable[[bytes], None] | None = None,
+) -> Written:
+    """Write in the format of the suffix; the file is parsed again and compared before it gets its name.
+
+    text writes STL as ASCII. parts are kept by OBJ, 3MF and ASCII STL. Binary STL holds float32; all else holds every
+    float64. announce is called with the bytes when all that is left is to give them their name. Raises FileError, also
+    for coordinates beyond what the format holds.
+    """
+    made = encode_model(path, mesh, parts=parts, text=text)
+    write_bytes(path, made.data, replace=replace, verify=made.verify, announce=announce)
+    return made.written

@@ -8,7 +8,7 @@ import difflib
 import re
 import tomllib
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Any
 
@@ -30,7 +30,7 @@ WHEN: dict[str, Callable[[Mesh], bool]] = {
 }
 """When a step may be asked for, by what the model is before it."""
 
-_KEYS = ("bolvek", "models", "output", "table", "record", "page", "unit", "step", "model")
+_KEYS = ("bolvek", "models", "output", "table", "record", "page", "unit", "ascii", "step", "model")
 
 
 @dataclass(frozen=True)
@@ -56,6 +56,7 @@ class Sheet:
     record: str | None = None
     page: str | None = None
     unit: str | None = None
+    ascii: bool = False
     exceptions: dict[str, dict[str, Options]] = field(default_factory=dict)
 
     def at(self, name: str) -> Path:
@@ -82,6 +83,11 @@ class Sheet:
             SheetStep(s.verb, s.options | own.get(s.verb, {}), s.when, s.line) if s.verb in own else s
             for s in self.steps
         ]
+
+    def of(self, file: Path) -> "Sheet":
+        """The sheet of one model, without the others."""
+        own = {name: own for name, own in self.exceptions.items() if name in (file.name, file.stem)}
+        return replace(self, models=(str(file),), exceptions=own)
 
 
 def read_sheet(path: Path, verbs: Sequence[str]) -> Sheet:
@@ -114,6 +120,8 @@ def read_sheet(path: Path, verbs: Sequence[str]) -> Sheet:
     for key in ("output", "table", "record", "page", "unit"):
         if not isinstance(tree.get(key, ""), str):
             raise wrong(key, f"'{key}' is a text")
+    if not isinstance(tree.get("ascii", False), bool):
+        raise wrong("ascii", "'ascii' is true or false")
     asked = tree.get("step", [])
     if not isinstance(asked, list) or not asked:
         raise wrong("step", "a sheet has steps: [[step]] with a verb")
@@ -145,6 +153,7 @@ def read_sheet(path: Path, verbs: Sequence[str]) -> Sheet:
         record=tree.get("record"),
         page=tree.get("page"),
         unit=tree.get("unit"),
+        ascii=tree.get("ascii", False),
         exceptions=exceptions,
     )
 
@@ -157,10 +166,12 @@ def _line(lines: list[str], key: str, begin: int) -> int:
     return begin + 1
 
 
-def sheet_text(models: Sequence[str], verb: str, options: Options, output: str | None, **more: str | None) -> str:
+def sheet_text(
+    models: Sequence[str], verb: str, options: Options, output: str | None, **more: str | bool | None
+) -> str:
     """The sheet of one step."""
     lines = [f"bolvek = {VERSION}", f"models = [{', '.join(map(_toml, models))}]"]
-    lines += [f"{name} = {_toml(value)}" for name, value in {"output": output, **more}.items() if value is not None]
+    lines += [f"{name} = {_toml(value)}" for name, value in {"output": output, **more}.items() if value]
     lines += ["", "[[step]]", f"verb = {_toml(verb)}", *(f"{name} = {_toml(value)}" for name, value in options.items())]
     return "\n".join(lines) + "\n"
 

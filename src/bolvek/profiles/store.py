@@ -97,6 +97,12 @@ def user_folder() -> Path:
     return (Path(chosen) if chosen else Path(platformdirs.user_config_dir("bolvek"))) / "profiles"
 
 
+def user_files() -> tuple[Path, ...]:
+    """The user's own files of profiles, in order of their names."""
+    folder = user_folder()
+    return tuple(sorted(folder.glob("*.toml"))) if folder.is_dir() else ()
+
+
 def load_profiles() -> Profiles:
     """What ships with Bolvek, overridden by the user's files in order of their names.
 
@@ -106,8 +112,7 @@ def load_profiles() -> Profiles:
     tables: dict[str, dict[str, dict[str, Any]]] = {"printer": {}, "material": {}}
     shipped = resources.files("bolvek.profiles").joinpath("generic.toml").read_text("utf-8")
     _merge(tables, tomllib.loads(shipped), Path("generic.toml"))
-    folder = user_folder()
-    files = tuple(sorted(folder.glob("*.toml"))) if folder.is_dir() else ()
+    files = user_files()
     for path in files:
         try:
             _merge(tables, tomllib.loads(path.read_text("utf-8")), path)

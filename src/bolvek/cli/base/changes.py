@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING
 
 if TYPE_CHECKING:
     from bolvek.analyses.deviation import Compared
-    from bolvek.cli.base.run import Outcome
+    from bolvek.cli.base.outcome import Outcome
     from bolvek.formats import Model
     from bolvek.mesh import Mesh
     from bolvek.operations.solid import SolidPlan
@@ -37,7 +37,7 @@ def draw_tries(
 
 def plan_outcome(model: "Model", told: "SolidPlan") -> "Outcome":
     """The way to a solid, and why; nothing is made."""
-    from bolvek.cli.base.run import Outcome
+    from bolvek.cli.base.outcome import Outcome
     from bolvek.report.words.solid import plan_rows
 
     line = f"{told.way}: {told.why}"

@@ -13,6 +13,7 @@ import click
 if TYPE_CHECKING:
     from rich.console import Console
 
+    from bolvek.cli.base.progress import Progress
     from bolvek.report.record import Record
 
 
@@ -42,17 +43,26 @@ class Talk:
             click.echo(f"\r{name} ...\x1b[K\r", err=True, nl=False)
 
     @contextmanager
-    def during(self, name: str) -> Iterator[None]:
-        """Say on stderr what is being done: on a terminal with a clock, wiped by the next line; else a plain line every
-        ten seconds. Of steps within steps the innermost is told."""
+    def during(self, what: "str | Progress") -> Iterator[None]:
+        """Say on stderr what is being done, or how far a job is: on a terminal with a clock, wiped by the next line;
+        else a plain line every ten seconds. Of steps within steps the innermost is told."""
         terminal, done, begin = sys.stderr.isatty(), threading.Event(), time.perf_counter()
-        self.busy(name)
+        if isinstance(what, str):
+            self.busy(what)
 
         def tell() -> None:
             while not done.wait(SHOW_EVERY_S if terminal else TELL_EVERY_S):
-                if self._doing[-1:] == [done]:
-                    text = f"{name} ... {time.perf_counter() - begin:.0f} s"
-                    click.echo(f"\r{text}\x1b[K\r" if terminal else f"bolvek: {text}", err=True, nl=not terminal)
+                if self._doing[-1:] != [done]:
+                    continue
+                if isinstance(what, str):
+                    text = [f"{what} ... {time.perf_counter() - begin:.0f} s"]
+                else:
+                    text = what.lines() if terminal else [what.line()]
+                if terminal:
+                    up = f"\x1b[{len(text) - 1}A" if len(text) > 1 else ""
+                    click.echo("\r" + "\x1b[K\n".join(text) + f"\x1b[J{up}\r", err=True, nl=False)
+                else:
+                    click.echo(f"bolvek: {text[0]}", err=True)
 
         self._doing.append(done)
         teller = threading.Thread(target=tell, daemon=True)
@@ -79,7 +89,7 @@ class Talk:
     def _print(self, *cells: tuple[str, str]) -> None:
         """One line; on a terminal the last cell is wrapped in its own column."""
         if sys.stderr.isatty():
-            click.echo("\r\x1b[K", err=True, nl=False)
+            click.echo("\r\x1b[J", err=True, nl=False)
         stream = sys.stderr if self._to_stderr else sys.stdout
         if not stream.isatty():  # plain text needs no Rich, which takes a while to import
             click.echo("".join(text for text, _ in cells), file=stream)

@@ -3,6 +3,7 @@
 import dataclasses
 import importlib
 import os
+from dataclasses import dataclass
 from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -12,20 +13,29 @@ import click
 from bolvek import __version__
 from bolvek.analyses.soundness import made_worse, pass_gate
 from bolvek.cli.base.console import Talk
-from bolvek.cli.base.run import COLLECTED, Collected, Outcome, Run, Steps
+from bolvek.cli.base.done import ModelDone
+from bolvek.cli.base.outcome import COLLECTED, Collected, Outcome, Run, Steps
 from bolvek.cli.base.targets import is_folder, outputs_for
 from bolvek.cli.base.types import FolderPath
 from bolvek.cli.base.workers import needed_mb
-from bolvek.cli.verbs import VERBS
-from bolvek.errors import EXIT_FINDINGS, EXIT_SOUND, BolvekError, FileError, WorkError
-from bolvek.jobs.ledger import Entry, Ledger, asked_hash, sha256, up_to_date
+from bolvek.cli.verbs import HELP, VERBS
+from bolvek.errors import BolvekError, FileError, WorkError
+from bolvek.jobs.ledger import Entry, Ledger, asked_hash, digest, sha256, up_to_date
 from bolvek.jobs.sheet import WHEN, Sheet, SheetStep
-from bolvek.units import count_text
+from bolvek.profiles import user_files
+from bolvek.units import count_text, size_text
 
 if TYPE_CHECKING:
     from bolvek.formats import Model
 
 _NO_STEPS = ("picture", "page", "fuse", "join", "carve", "cut", "split", "compare", "profiles", "schema", "demo", "run")
+WHAT_A_SHEET_WRITES = "a sheet writes models, a table, a record and a page"
+_OF_A_RUN = ("jobs", "details", "replace", "unit", "ascii")
+
+
+def of_a_step(option: click.Option) -> bool:
+    """Whether a step of a sheet may have an option: one that names no file and does not belong to the whole run."""
+    return not isinstance(option.type, click.Path) and key(option) not in _OF_A_RUN
 
 
 def step_verbs() -> tuple[str, ...]:
@@ -38,13 +48,21 @@ class Job:
 
     def __init__(self, sheet: Sheet, files: list[Path]) -> None:
         self.sheet, self.files = sheet, files
+        self._folder = os.path.abspath(sheet.path.parent)
         text = sheet.output
         self.output = sheet.at(text)
         if text.endswith("/"):
             self.output = FolderPath(self.output)
         self.ledger = Ledger(self.output if is_folder(self.output) else self.output.parent)
         self.kernels = tuple(dict.fromkeys(g for s in sheet.steps for g in VERBS[s.verb].kernels))
-        self._known: dict[str, Run] = {}
+        self.profiles = {path.name: path.read_text(encoding="utf-8") for path in user_files()}
+        self._runs: dict[str, Run] = {}
+
+    def as_run(self, **more: Any) -> Run:
+        """How `run` works on the models of the job."""
+        return Run(
+            verb="run", settings={}, work=self.work, writes="proven", keeps_names=True, kernels=self.kernels, **more
+        )
 
     def check(self) -> None:
         """Read every step of every model as its verb does. Raises FileError with the sheet and the line."""
@@ -55,16 +73,16 @@ class Job:
     def how(self, step: SheetStep) -> Run:
         """How a verb works with the options of a step."""
         key = repr((step.verb, sorted(step.options.items(), key=str)))
-        if key not in self._known:
-            self._known[key] = self._collected(step)
-        return self._known[key]
+        if key not in self._runs:
+            self._runs[key] = self._collected(step)
+        return self._runs[key]
 
     def _collected(self, step: SheetStep) -> Run:
         """What a verb's command would run, read from its own options."""
         from bolvek.settings import SettingError
 
         command = importlib.import_module(f"bolvek.cli.{step.verb}").command
-        known = {p.opts[-1].lstrip("-").replace("-", "_"): p for p in command.params if isinstance(p, click.Option)}
+        known = {key(p): p for p in command.params if isinstance(p, click.Option)}
         arguments = ["model.stl"]
         for name, value in step.options.items():
             if name not in known:
@@ -73,10 +91,12 @@ class Job:
                 close = difflib.get_close_matches(name, known, 1)
                 hint = f"; did you mean '{close[0]}'?" if close else ""
                 raise self._wrong(step, f"'{step.verb}' has no option '{name}'{hint}")
+            if not of_a_step(known[name]):
+                raise self._wrong(step, f"'{name}' is nothing that a step says; {WHAT_A_SHEET_WRITES}")
             arguments += _given(known[name], value)
         COLLECTED.append(True)
         try:
-            with command.make_context(step.verb, arguments, obj=()) as context:
+            with command.make_context(step.verb, arguments, obj=(), help_option_names=HELP) as context:
                 command.invoke(context)
         except Collected as found:
             return found.how
@@ -99,45 +119,91 @@ class Job:
         """The file that each model goes to."""
         return outputs_for(self.files, self.output, "run", None)
 
-    def tell_plan(self) -> None:
-        """What would be done with each model."""
-        talk, entries = Talk(None), self.ledger.entries()
+    def tell_plan(self, *, details: bool) -> None:
+        """What would be done with each model; details: also from which size to which, for which it is read."""
+        talk, known = Talk(None), self.ledger.read()
         for file, target in zip(self.files, self.targets(), strict=True):
             words = []
             for step in self.sheet.asked(file):
                 given = " ".join(f"{k}={v}" for k, v in step.options.items())
                 words.append(f"{step.verb} {given}".strip() + (f" when {step.when}" if step.when else ""))
-            done = up_to_date(entries.get(self.key(file)), file, self.hash(file), target)
+            done = up_to_date(known.last.get(self.named(file)), file, self.hash(file), target)
+            sizes = f"; {self._sizes(file)}" if details else ""
             kept = "; up to date" if done else ""
             way = ", then ".join(words)
-            talk.row("plan", f"{file}: {way}; to {target}; about {needed_mb(file, 'run'):.0f} MB{kept}")
+            talk.row("plan", f"{file}: {way}{sizes}; to {target}; about {self.needed_mb(file):.0f} MB{kept}")
         talk.row("total", count_text(len(self.files), "model"), "bold")
 
-    def key(self, file: Path) -> str:
+    def _sizes(self, file: Path) -> str:
+        """The size of a model, and that which its steps that only move give it."""
+        from bolvek.formats import read_model
+
+        try:
+            model = read_model(file, unit=self.sheet.unit)
+            before = model.mesh
+            for ask in self.sheet.asked(file):
+                how = self.how(ask)
+                if how.writes == "moved" and (not ask.when or WHEN[ask.when](model.mesh)):
+                    model = self._done(how, model, Steps(Talk(None), False, "", {})).model
+        except BolvekError as error:
+            return str(error)
+        return f"{size_text(before.size)} to {size_text(model.mesh.size)}"
+
+    def needed_mb(self, file: Path) -> float:
+        """About how much memory a model takes: that of the step that takes most."""
+        return max(needed_mb(file, step.verb) for step in self.sheet.steps)
+
+    def named(self, file: Path) -> str:
         """A model as the ledger names it: as seen from the sheet, wherever the job is started from."""
-        return Path(os.path.relpath(file, self.sheet.path.parent)).as_posix()
+        return Path(os.path.relpath(file, self._folder)).as_posix()
 
     def hash(self, file: Path) -> str:
-        """Of what is asked for a model."""
-        return asked_hash([self.sheet.unit, [(s.verb, s.options, s.when) for s in self.sheet.asked(file)]])
+        """Of what is asked for a model: steps, unit, and what profiles of the user's own say."""
+        steps = [(s.verb, s.options, s.when) for s in self.sheet.asked(file)]
+        return asked_hash([self.sheet.unit, self.sheet.ascii, self.profiles, steps])
 
-    def sorted_out(self, *, again: bool, replace: bool) -> tuple[list[Path], int, int]:
-        """Files to be worked on; how many are left because their output was changed by hand; the worst code of those
-        that are up to date."""
-        talk, entries = Talk(None), self.ledger.entries()
-        todo, changed, worst = [], 0, 0
+    def sorted_out(self, files: list[Path], *, again: bool, replace: bool, whole: bool) -> "Sorted":
+        """What is to be done with some of the files and what is left as it is, told. whole: with all that a record
+        knows of those."""
+        talk, known, found = Talk(None), self.ledger.read(), Sorted([], {}, 0)
+        chosen = set(files)
         for file, target in zip(self.files, self.targets(), strict=True):
-            entry = entries.get(self.key(file))
-            if entry is not None and not again and up_to_date(entry, file, self.hash(file), target):
-                talk.row("up to date", f"{file}: {entry.verdict}; {target}")
-                worst = max(worst, entry.exit_code)
-            elif target.exists() and not replace and not (entry is not None and entry.made == sha256(target)):
+            entry = known.last.get(self.named(file))
+            kept = None if again and file in chosen else self._kept(entry, file, target, whole=whole)
+            if kept is not None:
+                found.kept[file] = kept
+            if file not in chosen:
+                continue
+            if kept is not None:
+                talk.row("up to date", f"{file}: {kept.verdict}; {target}")
+            elif target.exists() and not replace and sha256(target) not in known.made.get(self.named(file), ()):
                 said = "was changed since it was made" if entry else "is there and was not made by this job"
                 talk.row("kept", f"{file}: {target} {said}; --replace writes over it", mark="red")
-                changed += 1
+                found.changed += 1
             else:
-                todo.append(file)
-        return todo, changed, worst
+                found.todo.append(file)
+        return found
+
+    def _kept(self, entry: Entry | None, file: Path, target: Path, *, whole: bool) -> ModelDone | None:
+        """What is known of a model that needs no work."""
+        if entry is None or not up_to_date(entry, file, self.hash(file), target):
+            return None
+        kept = ModelDone.from_values(entry.told, whole=whole)
+        return kept and dataclasses.replace(kept, outputs=(str(target),))
+
+    def entry(self, file: Path, target: Path, read: str, data: bytes, done: ModelDone) -> Entry:
+        """What the ledger says of a model. read: the hash of what it was made from; data: what its file will hold."""
+        return Entry(
+            file=self.named(file),
+            input=read,
+            asked=self.hash(file),
+            version=__version__,
+            output=str(target),
+            made=digest(data),
+            exit_code=done.exit_code,
+            verdict=done.verdict,
+            told=done.as_values(),
+        )
 
     def work(self, model: "Model", step: Steps) -> Outcome:
         """All steps of one model; verdict and findings are those of the last: what was found before may be mended."""
@@ -148,8 +214,7 @@ class Job:
                 skipped.append(f"{ask.verb}: not {ask.when}")
                 continue
             how = self.how(ask)
-            model = model.without_support() if how.model_only else model
-            done = how.work(model, step) if how.as_set is None else how.work(model, step, how.as_set([model.mesh]))
+            done = self._done(how, model, step)
             model = done.model
             if how.writes == "made":
                 step("check", partial(pass_gate, model.mesh, how.verb))
@@ -176,20 +241,25 @@ class Job:
             outputs=[path for done in told for path in done.outputs],
         )
 
-    def note(self, file: Path, target: Path | None, outcome: Outcome) -> None:
-        """Put down what came of a model, its output written."""
-        self.ledger.add(
-            Entry(
-                file=self.key(file),
-                input=sha256(file),
-                asked=self.hash(file),
-                version=__version__,
-                output=str(target or ""),
-                made=sha256(target) if target is not None else "",
-                exit_code=EXIT_SOUND if outcome.ok else EXIT_FINDINGS,
-                verdict=outcome.verdict,
-            )
-        )
+    @staticmethod
+    def _done(how: Run, model: "Model", step: Steps) -> Outcome:
+        """One step of one model."""
+        model = model.without_support() if how.model_only else model
+        return how.work(model, step) if how.as_set is None else how.work(model, step, how.as_set([model.mesh]))
+
+
+@dataclass
+class Sorted:
+    """Models of a job: those to be worked on, those that are left as they are, and how many were changed by hand."""
+
+    todo: list[Path]
+    kept: dict[Path, ModelDone]
+    changed: int
+
+
+def key(option: click.Option) -> str:
+    """What an option is called in a sheet."""
+    return option.opts[-1].lstrip("-").replace("-", "_")
 
 
 def _given(option: click.Option, value: Any) -> list[str]:

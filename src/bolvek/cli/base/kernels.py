@@ -7,19 +7,28 @@ from pathlib import Path
 import click
 
 
+def needed_modules(
+    verb: str, files: Iterable[Path], more: Iterable[str] = (), targets: Iterable[Path] = ()
+) -> list[str]:
+    """The modules of kernels that a verb needs for these files and targets, and more groups of them."""
+    from bolvek.cli.verbs import VERBS
+    from bolvek.kernels.warm import for_suffix, for_writing, modules_of
+
+    needed = modules_of([*VERBS[verb].kernels, *more])
+    needed += [m for suffix in sorted({f.suffix.lower() for f in files}) for m in for_suffix(suffix)]
+    return needed + [m for suffix in sorted({t.suffix.lower() for t in targets}) for m in for_writing(suffix)]
+
+
 def prepare_kernels(verb: str, files: Iterable[Path], more: Iterable[str] = (), targets: Iterable[Path] = ()) -> None:
     """Compile what the verb needs for these files and targets, and more groups of kernels, where it is missing; and
     say so."""
-    from bolvek.cli.verbs import VERBS
     from bolvek.kernels import PLAIN
-    from bolvek.kernels.warm import for_suffix, for_writing, missing, modules_of, warm_up
+    from bolvek.kernels.warm import missing, warm_up
 
     if PLAIN:
         return
     _skip_blas()
-    groups = [*VERBS[verb].kernels, *more]
-    needed = [*modules_of(groups), *(m for suffix in {f.suffix.lower() for f in files} for m in for_suffix(suffix))]
-    needed += [m for suffix in {t.suffix.lower() for t in targets} for m in for_writing(suffix)]
+    needed = needed_modules(verb, files, more, targets)
     if not missing(needed):
         return
     if not sys.stderr.isatty():

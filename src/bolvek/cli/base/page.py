@@ -1,7 +1,6 @@
 """Pages of a run: an entry for every model, gathered while they are worked on, written at the end."""
 
 import dataclasses
-import hashlib
 from collections.abc import Mapping, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -9,14 +8,14 @@ from typing import TYPE_CHECKING, Any
 from bolvek.cli.base.targets import is_folder
 from bolvek.errors import UsageError
 from bolvek.formats import Model
-from bolvek.formats.safe import check_target, write_bytes
+from bolvek.formats.safe import Inputs, check_target, write_bytes
 from bolvek.report.page.entry import Entry, entry_of
 from bolvek.report.page.page import page_bytes
 from bolvek.report.page.scene import Scene
 from bolvek.settings import settings_dict
 
 if TYPE_CHECKING:
-    from bolvek.cli.base.run import Outcome, Row
+    from bolvek.cli.base.outcome import Outcome, Row
     from bolvek.mesh import Mesh
 
 Failed = Sequence[tuple[str, str]]
@@ -28,16 +27,12 @@ def gathered(
     rows: "Sequence[Row]",
     settings: Mapping[str, Any],
     seconds: Mapping[str, float],
-    written: Path | None,
 ) -> Entry:
     """The entry of a model. read: its mesh as it was read, shown as before where that has changed."""
     mesh = outcome.model.mesh
     scene = Scene(mesh=mesh, before=None if read is mesh else read, **_named_parts(outcome.model))
     if outcome.scene is not None:
         scene = outcome.scene(scene)
-    told = list(rows)
-    if written is not None:
-        told += [("written", str(written), ""), ("its SHA-256", hashlib.sha256(written.read_bytes()).hexdigest(), "")]
     asked = {}
     for name, one in settings.items():
         for field, value in settings_dict(one).items():
@@ -46,7 +41,7 @@ def gathered(
         outcome.model.path,
         scene,
         outcome.findings,
-        told,
+        rows,
         verdict=outcome.verdict,
         ok=outcome.ok,
         settings=asked,
@@ -74,8 +69,9 @@ def check_page(target: Path, models: Sequence[Path], *, replace: bool) -> None:
     files = files_for(target, models)
     if len(set(files)) < len(files):
         raise UsageError(f"two of the models have one name: their pages in {target} would be one; name a page instead")
+    sources = Inputs(models)
     for file in files:
-        check_target(file, models, replace=replace)
+        check_target(file, sources, replace=replace)
 
 
 def write_page(target: Path, entries: Sequence[Entry], failed: Failed, verb: str, *, replace: bool) -> list[Path]:

@@ -3,172 +3,34 @@
 import dataclasses
 import sys
 import time
-from collections import Counter
-from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, field
+from collections.abc import Callable, Sequence
 from functools import partial
 from pathlib import Path
-from typing import TYPE_CHECKING, Any, Literal, NoReturn, TypeVar
+from typing import TYPE_CHECKING, Any, NoReturn
 
 import click
 
 from bolvek.analyses.finding import Finding
+from bolvek.cli.base.bugs import as_bug
 from bolvek.cli.base.console import Talk
+from bolvek.cli.base.done import Done, ModelDone, ModelFailed, peak_mb
 from bolvek.cli.base.kernels import prepare_kernels
 from bolvek.cli.base.options import Asked
+from bolvek.cli.base.outcome import COLLECTED, Collected, Outcome, Row, Run, Steps
+from bolvek.cli.base.progress import Progress
 from bolvek.cli.base.remedies import commands, in_short, lines
 from bolvek.cli.base.targets import check_targets, outputs_for
-from bolvek.cli.base.workers import PART, Finished, Kept, each_in_its_own
-from bolvek.errors import EXIT_FINDINGS, EXIT_SOUND, EXIT_STOPPED, BolvekError, UsageError, WorkError
-from bolvek.formats import Model, Parts, read_model, write_model
+from bolvek.cli.base.workers import PART, Beside, Finished, Kept, Part, part_task
+from bolvek.errors import EXIT_SOUND, EXIT_STOPPED, BolvekError, UsageError, WorkError
+from bolvek.formats import Model
 from bolvek.formats.safe import Written, check_suffix, write_bytes
 from bolvek.jobs.files import expand
 from bolvek.report.words.files import model_text, written_text
-from bolvek.settings import Remedy, settings_dict
+from bolvek.settings import Remedy
 from bolvek.units import as_triple, count_text
 
 if TYPE_CHECKING:
     from bolvek.mesh import Mesh
-    from bolvek.report.page.entry import Entry
-    from bolvek.report.page.scene import Scene
-    from bolvek.report.record import ModelSection
-    from bolvek.report.table import Row as TableRow
-
-T = TypeVar("T")
-Row = tuple[str, str, str]
-"""What, what is said about it, and a style."""
-
-
-@dataclass(frozen=True, kw_only=True)
-class Outcome:
-    """What a verb found in a model, or made of it.
-
-    model: as read, with the mesh that it has now; sections: those of the record; line: all in one line, where it is
-    one of many; rows: everything, where it is alone; remedies: what to do now, beside those of findings; picture: draws
-    it; outputs: files that the work wrote itself; volume_mm3: counted together where told.
-    """
-
-    model: Model
-    sections: dict[str, Any]
-    line: str
-    verdict: str
-    ok: bool = True
-    rows: Sequence[Row] = ()
-    findings: tuple[Finding, ...] = ()
-    remedies: tuple[Remedy, ...] = ()
-    picture: Callable[[], bytes] | None = None
-    scene: "Callable[[Scene], Scene] | None" = None
-    outputs: Sequence[Path] = ()
-    volume_mm3: float | None = None
-
-
-def remade(model: Model, mesh: "Mesh", records: dict[str, Any], line: str, verdict: str) -> Outcome:
-    """The outcome of an operation: the model with another mesh."""
-
-    def draw() -> bytes:
-        from bolvek.report.pictures.results import plain_result  # imports what only pictures need
-
-        return plain_result(model.path, mesh)
-
-    after = dataclasses.replace(model, mesh=mesh)
-    return Outcome(model=after, sections=records, line=line, verdict=verdict, picture=draw)
-
-
-class Steps:
-    """Runs the steps of one model, each with its seconds; tells of them where the model is alone."""
-
-    def __init__(self, talk: Talk, loud: bool, of: str, texts: Mapping[str, Callable[[Any], str]]) -> None:
-        self.seconds: dict[str, float] = {}
-        self._talk, self._loud, self._of, self._texts = talk, loud, of, texts
-
-    def __call__(self, name: str, work: Callable[[], T], /) -> T:
-        begin = time.perf_counter()
-        with self._talk.during(f"{name}{self._of}"):
-            result = work()
-        took = time.perf_counter() - begin
-        self.seconds[name] = self.seconds.get(name, 0.0) + took
-        if self._loud and name in self._texts:
-            self._talk.step(name, self._texts[name](result), took)
-        return result
-
-
-@dataclass(frozen=True, kw_only=True)
-class Run:
-    """How a verb works on each of its models.
-
-    settings: the verb's own by the name "", others by theirs. work(model, step) does it and returns the outcome.
-    writes: the mesh of the outcome is written, after it passed the gate ("made"), when it was only moved ("moved":
-    told what rounding made worse, and names kept), or as it is ("proven": the work has judged it already). suffix:
-    that of the files written, where it is not the model's own. alone: targets that only one model may have, inputs:
-    other files read for it. kernels: groups of them needed beyond the table. texts: what is told of each step.
-    as_set: what is found from all meshes together before the work, which gets it as a third argument. keeps_names: the
-    parts of the outcome's model, numbered face by face, are written with it. model_only: objects that the file calls
-    support are left out before the work. after: what to do once a model's file stands. among: the files among which
-    other processes count those that they work on, where it is not just these.
-    """
-
-    verb: str
-    settings: Mapping[str, Any]
-    work: Callable[..., Outcome]
-    writes: Literal["made", "moved", "proven"] | None = None
-    suffix: str | None = None
-    alone: Mapping[str, Path | None] = field(default_factory=dict)
-    inputs: Mapping[str, Path | None] = field(default_factory=dict)
-    kernels: Sequence[str] = ()
-    texts: Mapping[str, Callable[[Any], str]] = field(default_factory=dict)
-    after: "Callable[[Path, Path | None, Outcome], None] | None" = None
-    among: Sequence[Path] | None = None
-    as_set: "Callable[[Sequence[Mesh]], Any] | None" = None
-    keeps_names: bool = False
-    model_only: bool = False
-
-
-COLLECTED: list[bool] = []
-"""Not empty while verbs are only asked how they would work."""
-
-
-class Collected(BaseException):
-    """How a verb would work, instead of its work."""
-
-    def __init__(self, how: Run) -> None:
-        super().__init__()
-        self.how = how
-
-
-@dataclass(frozen=True)
-class _Judged:
-    """What is left of an outcome when its model is gone."""
-
-    verdict: str
-    ok: bool
-    findings: tuple[Finding, ...]
-    volume_mm3: float | None
-
-
-@dataclass
-class _Done:
-    """What the total and the record need of all models."""
-
-    sections: "list[ModelSection]" = field(default_factory=list)
-    judged: list[_Judged] = field(default_factory=list)
-    triangles: int = 0
-    failed: list[tuple[Path, BolvekError]] = field(default_factory=list)
-    outputs: list[str] = field(default_factory=list)
-    entries: "list[Entry]" = field(default_factory=list)
-    rows: "list[TableRow]" = field(default_factory=list)
-    seconds: dict[str, float] = field(default_factory=dict)
-
-    def add(self, other: "_Done") -> None:
-        """What another process has done, after what there is."""
-        self.sections += other.sections
-        self.judged += other.judged
-        self.failed += other.failed
-        self.outputs += other.outputs
-        self.entries += other.entries
-        self.rows += other.rows
-        self.triangles += other.triangles
-        for name, seconds in other.seconds.items():
-            self.seconds[name] = self.seconds.get(name, 0.0) + seconds
 
 
 def run(how: Run, models: Sequence[Path], asked: Asked, output: Path | None = None) -> NoReturn:
@@ -186,16 +48,15 @@ def run(how: Run, models: Sequence[Path], asked: Asked, output: Path | None = No
         write_sheet(asked.sheet_target, how.verb, models, output, asked)
         sys.exit(EXIT_SOUND)
     files = expand(models)
+    targets = outputs_for(files, output, how.verb, how.suffix) if how.writes or how.suffix else []
     if PART:
-        _work_on_part(how, files, asked, output)
+        several, file = len(files) > 1, files[PART[0]]
+        raise Finished(work_apart(how, file, targets[PART[0]] if targets else None, asked, several=several))
     alone = {"--picture": None if how.suffix else asked.picture_target, **how.alone}
     if len(files) > 1:
         for name, path in (*alone.items(), *how.inputs.items()):
             if path is not None:
                 raise UsageError(f"{name} is for one model, not for {len(files)}; name one")
-    targets: list[Path] = []
-    if how.writes or how.suffix:
-        targets = outputs_for(files, output, how.verb, how.suffix)
     for target in targets if how.writes else ():
         check_suffix(target)
         if asked.ascii_stl and target.suffix.lower() != ".stl":
@@ -208,115 +69,124 @@ def run(how: Run, models: Sequence[Path], asked: Asked, output: Path | None = No
         check_page(asked.page_target, files, replace=asked.replace)
     talk = Talk(asked.json_target)
     drawn = asked.picture_target is not None or asked.page_target is not None or how.suffix == ".png"
-    prepare_kernels(how.verb, files, [*how.kernels, *(["picture"] if drawn else [])], targets)
+    if how.engine is None:
+        prepare_kernels(how.verb, files, [*how.kernels, *(["picture"] if drawn else [])], targets)
     begin = time.perf_counter()
-    done = _Done()
+    done = Done(how.kept)
     try:
-        if asked.jobs > 1 and len(files) > 1 and how.as_set is None:
-            _run_beside(how, files, asked, talk, done)
+        if how.engine is not None or (asked.jobs > 1 and len(files) > 1 and how.as_set is None):
+            _run_beside(how, files, targets, asked, talk, done)
         else:
-            _run_all(how, files, targets, asked, talk, done)
+            _run_here(how, files, targets, asked, talk, done, several=len(files) > 1)
     except KeyboardInterrupt:
-        if not done.outputs:
+        if not done.made:
             raise
-        click.echo(f"bolvek: stopped; {count_text(len(done.outputs), 'file')} written before that", err=True)
+        click.echo(f"bolvek: stopped; {count_text(done.made, 'file')} written before that", err=True)
         sys.exit(EXIT_STOPPED)
-    if len(files) > 1:
-        talk.row("total", _total_text(done, time.perf_counter() - begin), "bold")
+    among = files if how.among is None else list(how.among)
+    done.sort(among)
+    if len(among) > 1:
+        talk.row("total", done.total_text(time.perf_counter() - begin), "bold")
     if asked.page_target is not None and done.entries:
         from bolvek.cli.base.page import write_page
 
-        failed = [(str(file), str(error)) for file, error in done.failed]
+        failed = [(str(file), str(one.error)) for file, one in done.failed]
         pages = write_page(asked.page_target, done.entries, failed, how.verb, replace=asked.replace)
         done.outputs += [str(path) for path in pages]
-        talk.row("page", str(pages[-1]))
+        missing = len(done.judged) - len(done.entries)
+        talk.row("page", f"{pages[-1]}{_not_on(missing)}")
     if asked.table_target is not None:
         from bolvek.report.table import table_bytes
 
-        write_bytes(asked.table_target, table_bytes(done.rows, asked.table_target), replace=asked.replace)
+        write_bytes(asked.table_target, table_bytes(done.rows(how.verb), asked.table_target), replace=asked.replace)
         done.outputs.append(str(asked.table_target))
-        talk.row("table", str(asked.table_target))
+        talk.row("table", f"{asked.table_target}{_not_on(done.unknown)}")
     if asked.json_target is not None:
-        _write_record(how, len(files) > 1, asked, talk, done)
-    codes = [error.exit_code for _, error in done.failed]
-    codes += [EXIT_SOUND if outcome.ok else EXIT_FINDINGS for outcome in done.judged]
-    sys.exit(max(codes))
+        done.write_record(how.verb, how.settings, asked, talk, several=len(among) > 1)
+    sys.exit(done.exit_code)
 
 
-def _work_on_part(how: Run, files: list[Path], asked: Asked, output: Path | None) -> NoReturn:
-    """In a worker: the one file, as one of several; what came of it, and what was said, goes back."""
-    number, talk, done = PART[0], Kept(), _Done()
-    targets = outputs_for(files, output, how.verb, how.suffix) if how.writes or how.suffix else []
-    _run_all(how, files, targets, asked, talk, done, only=number)
-    raise Finished((done, talk.said))
+def _not_on(count: int) -> str:
+    """What a page or a table does not show of models that are left as they were."""
+    return (
+        f"; without {count_text(count, 'model')} made before it was asked for: --again makes them anew" if count else ""
+    )
 
 
-def _run_beside(how: Run, files: list[Path], asked: Asked, talk: Talk, done: _Done) -> None:
+def work_apart(how: Run, file: Path, target: Path | None, asked: Asked, *, several: bool) -> Part:
+    """In a process that works for another: one file; what came of it, and what was said, goes back."""
+    talk, done = Kept(), Done({})
+    try:
+        _run_here(how, [file], [target] if target is not None else [], asked, talk, done, several=several)
+    except BolvekError as error:  # of a model that is alone
+        return Part(error, talk.said)
+    end = next(iter([*done.judged, *(one for _, one in done.failed)]))
+    return Part(end, talk.said)
+
+
+def _run_beside(how: Run, files: list[Path], targets: list[Path], asked: Asked, talk: Talk, done: Done) -> None:
     """Several models at once, told in their order."""
     arguments = tuple(click.get_current_context().find_root().obj or ())
-
-    among = files if how.among is None else list(how.among)
-
-    def tell(number: int, came: Any) -> None:
-        if isinstance(came, BolvekError):
-            _failed(talk, done, among[number], came, how.verb, tabled=asked.table_target is not None)
-            return
-        part, said = came
-        for cells in said:
-            talk.tell(*cells)
-        done.add(part)
-
-    with talk.during(f"{how.verb} {len(files)} models, {asked.jobs} at once"):
-        each_in_its_own(among, [among.index(f) for f in files], how.verb, arguments, asked.jobs, tell)
-
-
-def _run_all(
-    how: Run,
-    files: list[Path],
-    targets: list[Path],
-    asked: Asked,
-    talk: Talk,
-    done: _Done,
-    only: int | None = None,
-) -> None:
-    """Each model in turn, one in memory at a time unless they belong together; or only one of them."""
     several = len(files) > 1
-    tabled = asked.table_target is not None
+    if how.task is not None:
+        tasks = [how.task(file, target, several) for file, target in zip(files, targets, strict=True)]
+    else:
+        tasks = [part_task(file, how.verb, arguments, k) for k, file in enumerate(files)]
+    engine = how.engine or Beside(asked.jobs)
+
+    def tell(number: int, came: Part | BolvekError) -> None:
+        if isinstance(came, BolvekError):
+            if not several:
+                raise came
+            _failed(talk, done, files[number], came, how.verb, {})
+            return
+        for cells in came.said:
+            talk.tell(*cells)
+        if isinstance(came.end, BolvekError):
+            raise came.end
+        done.add(files[number], came.end)
+
+    progress = Progress(how.verb, files, [task.size for task in tasks])
+    with talk.during(progress):
+        engine.hand_out(tasks, tell, progress)
+
+
+def _run_here(
+    how: Run, files: list[Path], targets: list[Path], asked: Asked, talk: Talk, done: Done, *, several: bool
+) -> None:
+    """Each model in turn, one in memory at a time unless they belong together. What goes wrong with one of several
+    stops no other."""
     texts = {**(_TEXTS if how.writes else {}), **how.texts}
     loud = not several or asked.details
-    steps = {file: Steps(talk, loud, _of(file, files), texts) for file in files}
+    steps = [
+        Steps(talk, loud, f" {file.name} ({k} of {len(files)})" if several else "", texts)
+        for k, file in enumerate(files, 1)
+    ]
     read: dict[Path, Model] = {}
     shared: tuple[Any, ...] = ()
     if how.as_set is not None:
-        for file in files:
-            read[file] = steps[file]("read", partial(read_model, file, unit=asked.unit))
+        for file, step in zip(files, steps, strict=True):
+            read[file] = step("read", partial(how.store.read, file, asked.unit))
         shared = (how.as_set([model.mesh for model in read.values()]),)
     for k, file in enumerate(files):
-        if only is not None and k != only:
-            continue
-        target = targets[k] if targets else None
-        step = steps[file]
+        step = steps[k]
         if several and asked.details:
             talk.row("model", str(file), "bold")
         try:
-            model = read.pop(file, None) or step("read", partial(read_model, file, unit=asked.unit))
+            model = read.pop(file, None) or step("read", partial(how.store.read, file, asked.unit))
             model = model.without_support() if how.model_only else model
-            outcome = _one(how, model, step, target, shared, asked, talk, done, several=several)
-        except BolvekError as error:
+            end = _one(how, model, step, targets[k] if targets else None, shared, asked, talk, several=several)
+        except Exception as error:
             if not several:
                 raise
-            _failed(talk, done, file, error, how.verb, tabled=tabled)
-        except MemoryError:
-            if not several:
-                raise
-            gone = WorkError("there is not enough memory for this on this machine")
-            _failed(talk, done, file, gone, how.verb, tabled=tabled)
+            if isinstance(error, MemoryError):
+                told: BolvekError = WorkError("there is not enough memory for this on this machine")
+            else:
+                told = error if isinstance(error, BolvekError) else as_bug(error)
+            _failed(talk, done, file, told, how.verb, step.seconds)
         else:
-            done.triangles += len(outcome.model.mesh.faces)
-            done.judged.append(_Judged(outcome.verdict, outcome.ok, outcome.findings, outcome.volume_mm3))
-            del model, outcome
-        for name, seconds in step.seconds.items():
-            done.seconds[name] = done.seconds.get(name, 0.0) + seconds
+            done.add(file, end)
+            del model
 
 
 def _one(
@@ -327,50 +197,32 @@ def _one(
     shared: tuple[Any, ...],
     asked: Asked,
     talk: Talk,
-    done: _Done,
     *,
     several: bool,
-) -> Outcome:
+) -> ModelDone:
     """Work on one model, write it, tell of it."""
     before = model.mesh if how.writes == "moved" else None
     was = as_triple(model.mesh.size), len(model.mesh.faces)
-    made = len(done.outputs)
     read = model.mesh if asked.page_target is not None else None
     outcome = how.work(model, step, *shared)
-    written = ""
-    if how.writes and target is not None:
+    writes = bool(how.writes) and target is not None
+    if writes and target is not None:
         outcome = _gated(how, outcome, before, target, asked, step)
-        parts = outcome.model.parts if how.writes == "moved" or how.keeps_names else None
-        step("write", partial(_write, target, outcome.model.mesh, parts, asked))
-        written = f"; to {target}"
-        done.outputs.append(str(target))
-    if how.after is not None:
-        how.after(model.path, target if written else None, outcome)
     picture = target if how.suffix == ".png" else asked.picture_target
-    ways = _ways(outcome, target if written else None)
-    if not several or asked.details:
-        for row in _verdict_first(outcome, ways):
-            talk.row(*row)
-    done.outputs += [str(path) for path in outcome.outputs]
-    if picture is not None and outcome.picture is not None:
-        with talk.during("picture"):
-            write_bytes(picture, outcome.picture(), replace=asked.replace)
-        if not several:
-            talk.row("picture", str(picture))
-        done.outputs.append(str(picture))
-    if read is not None:
-        from bolvek.cli.base.page import gathered
-
-        rows = _verdict_first(outcome, ways)
-        with talk.during("page"):
-            page = gathered(outcome, read, rows, how.settings, step.seconds, target if written else None)
-        done.entries.append(page)
-    if several and not asked.details:
-        mark = "green" if outcome.ok else "red"
-        first = f"; {in_short(ways, how.verb)}" if ways and not outcome.ok else ""
-        talk.row(outcome.verdict, f"{model.path}: {outcome.line}{written}{first}", mark=mark)
-    elif not how.writes and how.suffix is None:
-        talk.row("took", ", ".join(f"{name} {seconds:.2f} s" for name, seconds in step.seconds.items()), "dim")
+    picture = picture if outcome.picture is not None else None
+    outputs = [target if writes else None, *outcome.outputs, picture]
+    ways = _ways(outcome, target if writes else None)
+    end = ModelDone(
+        verdict=outcome.verdict,
+        ok=outcome.ok,
+        findings=outcome.findings,
+        triangles=len(outcome.model.mesh.faces),
+        volume_mm3=outcome.volume_mm3,
+        outputs=tuple(str(path) for path in outputs if path is not None),
+        seconds=step.seconds,
+        before=was,
+        memory_mb=peak_mb(),
+    )
     if asked.json_target is not None or asked.table_target is not None:
         from bolvek.report.record import model_section  # the record's schema takes half a second to import
 
@@ -378,26 +230,38 @@ def _one(
             outcome.model,
             outcome.model.mesh,
             verdict=outcome.verdict,
-            outputs=done.outputs[made:],
+            outputs=list(end.outputs),
             next=ways,
             **outcome.sections,
         )
-        done.sections.append(section)
-        if asked.table_target is not None:
-            from bolvek.report.table import table_row
+        end = dataclasses.replace(end, section=section)
+    digest = ""
+    if writes and target is not None:
+        digest = step("write", partial(_write, how, outcome.model, target, asked, end))[2]
+    if not several or asked.details:
+        for row in _verdict_first(outcome, ways):
+            talk.row(*row)
+    if picture is not None and outcome.picture is not None:
+        with talk.during("picture"):
+            write_bytes(picture, outcome.picture(), replace=asked.replace)
+        if not several:
+            talk.row("picture", str(picture))
+    if read is not None:
+        from bolvek.cli.base.page import gathered
 
-            done.rows.append(
-                table_row(
-                    section,
-                    outcome.findings,
-                    verb=how.verb,
-                    exit_code=EXIT_SOUND if outcome.ok else EXIT_FINDINGS,
-                    before=was,
-                    seconds=round(sum(step.seconds.values()), 3),
-                    memory_mb=peak_mb(),
-                )
-            )
-    return outcome
+        rows = _verdict_first(outcome, ways)
+        if writes:
+            rows += [("written", str(target), ""), ("its SHA-256", digest, "")]
+        with talk.during("page"):
+            end = dataclasses.replace(end, entry=gathered(outcome, read, rows, how.settings, step.seconds))
+    if several and not asked.details:
+        mark = "green" if outcome.ok else "red"
+        written = f"; to {target}" if writes else ""
+        first = f"; {in_short(ways, how.verb)}" if ways and not outcome.ok else ""
+        talk.row(outcome.verdict, f"{model.path}: {outcome.line}{written}{first}", mark=mark)
+    elif not how.writes and how.suffix is None:
+        talk.row("took", ", ".join(f"{name} {seconds:.2f} s" for name, seconds in step.seconds.items()), "dim")
+    return end
 
 
 def _ways(outcome: Outcome, made: Path | None) -> list[Remedy]:
@@ -415,8 +279,21 @@ def _verdict_first(outcome: Outcome, ways: list[Remedy]) -> list[Row]:
     return [*head, *(("next", line, "bold") for line in lines(ways)), *rest]
 
 
-def _write(target: Path, mesh: "Mesh", parts: Parts | None, asked: Asked) -> tuple[Path, Written]:
-    return target, write_model(target, mesh, parts=parts, text=asked.ascii_stl, replace=asked.replace)
+def _write(how: Run, model: Model, target: Path, asked: Asked, end: ModelDone) -> tuple[Path, Written, str]:
+    """Write a model, announced where that was asked for; and the SHA-256 of the file."""
+    parts = model.parts if how.writes == "moved" or how.keeps_names else None
+    digest = []
+
+    def announce(data: bytes) -> None:
+        if asked.page_target is not None:
+            import hashlib
+
+            digest.append(hashlib.sha256(data).hexdigest())
+        if how.announce is not None:
+            how.announce(model.path, target, data, end)
+
+    written = how.store.write(target, model.mesh, parts, asked, announce)
+    return target, written, "".join(digest)
 
 
 def _gated(how: Run, outcome: Outcome, before: "Mesh | None", target: Path, asked: Asked, step: Steps) -> Outcome:
@@ -437,70 +314,12 @@ def _gated(how: Run, outcome: Outcome, before: "Mesh | None", target: Path, aske
     return outcome
 
 
-def _failed(talk: Talk, done: _Done, file: Path, error: BolvekError, verb: str, *, tabled: bool) -> None:
+def _failed(talk: Talk, done: Done, file: Path, error: BolvekError, verb: str, seconds: dict[str, float]) -> None:
     text = str(error).removeprefix(f"{file}: ").removeprefix(f"{file} ")
     if first := in_short(error.remedies, verb):
         text += f"; {first}"
     talk.row("failed", f"{file}: {text}", mark="red")
-    done.failed.append((file, error))
-    if tabled:
-        from bolvek.report.table import failed_row
-
-        done.rows.append(failed_row(str(file), text, error.exit_code))
+    done.add(file, ModelFailed(error=error, text=text, seconds=seconds))
 
 
-def peak_mb() -> float | None:
-    """The most memory that this process has had, MB."""
-    try:
-        import resource
-    except ImportError:  # not on this system
-        return None
-    most = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
-    return round(most / (1e6 if sys.platform == "darwin" else 1024), 1)
-
-
-def _of(file: Path, files: list[Path]) -> str:
-    return f" {file.name} ({files.index(file) + 1} of {len(files)})" if len(files) > 1 else ""
-
-
-def _total_text(done: _Done, seconds: float) -> str:
-    """How many of each verdict, and what they are together."""
-    words = [f"{n:,} {verdict}" for verdict, n in Counter(o.verdict for o in done.judged).most_common()]
-    if done.failed:
-        words.append(f"{len(done.failed):,} failed")
-    text = f"{count_text(len(done.judged) + len(done.failed), 'model')}: {', '.join(words)}"
-    text += f"; {count_text(done.triangles, 'triangle')}"
-    volumes = [o.volume_mm3 for o in done.judged if o.volume_mm3 is not None]
-    if volumes:
-        text += f", {sum(volumes) / 1000:.2f} cm3 where closed"
-    return f"{text}; {seconds:.1f} s"
-
-
-def _write_record(how: Run, several: bool, asked: Asked, talk: Talk, done: _Done) -> None:
-    from bolvek.report.record import Failure, Record
-
-    fallen = [o for o in done.judged if not o.ok]
-    first = fallen[0] if fallen else done.judged[0] if done.judged else None
-    findings = [f for o in done.judged for f in o.findings]
-    if several:
-        named = [(s.file, o.findings) for s, o in zip(done.sections, done.judged, strict=True)]
-        findings = [dataclasses.replace(f, file=file) for file, found in named for f in found]
-    settings = settings_dict(how.settings[""]) if "" in how.settings else {}
-    settings |= {name: settings_dict(more) for name, more in how.settings.items() if name}
-    talk.write_record(
-        Record(
-            verb=how.verb,
-            settings=settings,
-            models=done.sections,
-            failed=[Failure(file=str(path), text=str(error)) for path, error in done.failed],
-            findings=findings,
-            outputs=done.outputs,
-            verdict=first.verdict if first else "failed",
-            ok=not (done.failed or fallen),
-            seconds=done.seconds,
-        ),
-        replace=asked.replace,
-    )
-
-
-_TEXTS: dict[str, Callable[[Any], str]] = {"read": model_text, "write": lambda done: written_text(*done)}
+_TEXTS: dict[str, Callable[[Any], str]] = {"read": model_text, "write": lambda done: written_text(*done[:2])}

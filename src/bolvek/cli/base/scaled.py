@@ -5,7 +5,7 @@ from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from bolvek.cli.base.run import Outcome
+from bolvek.cli.base.outcome import Outcome
 from bolvek.report.words.files import model_text
 
 if TYPE_CHECKING:

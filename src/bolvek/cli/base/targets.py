@@ -31,22 +31,26 @@ def outputs_for(files: Sequence[Path], output: Path | None, verb: str, suffix: s
     """The file to write for each model. Raises UsageError where several would go to one."""
     if len(files) > 1 and output is not None and not is_folder(output):
         raise UsageError(f"{len(files)} models need a folder to go to, not the file {output}")
+    if output is not None and is_folder(output):
+        output = FolderPath(output)  # asked once
     targets = [output_beside(file, output, verb, suffix) for file in files]
-    for k, target in enumerate(targets):
-        if target in targets[:k]:
-            first = files[targets.index(target)]
-            raise UsageError(f"{first} and {files[k]} would both be written to {target}: give them different names")
+    first: dict[Path, Path] = {}
+    for file, target in zip(files, targets, strict=True):
+        if target in first:
+            raise UsageError(f"{first[target]} and {file} would both be written to {target}: give them different names")
+        first[target] = file
     return targets
 
 
 def check_targets(inputs: Sequence[Path], targets: Sequence[Path | None], *, replace: bool) -> None:
     """Refuse targets that may not be written, and two that are the same. Raises FileError."""
-    from bolvek.formats.safe import check_target
+    from bolvek.formats.safe import Inputs, check_target
 
     files = [t for t in targets if t is not None and str(t) != "-"]
     known: set[Path] = set()
+    sources = Inputs(inputs)
     for target in files:
-        check_target(target, inputs, replace=replace)
+        check_target(target, sources, replace=replace)
         if target.resolve() in known:
             raise FileError(f"{target} was named for two outputs")
         known.add(target.resolve())

@@ -10,12 +10,15 @@ from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import Future, ProcessPoolExecutor, ThreadPoolExecutor
 from concurrent.futures.process import BrokenProcessPool
 from contextlib import contextmanager
+from dataclasses import dataclass
 from multiprocessing import get_context
 from pathlib import Path
 from typing import Any
 
 from bolvek.cli.base.console import Talk
-from bolvek.errors import WorkError
+from bolvek.cli.base.outcome import Engine
+from bolvek.cli.base.progress import Progress
+from bolvek.errors import BolvekError, WorkError
 
 Cells = tuple[tuple[str, str], ...]
 
@@ -32,9 +35,9 @@ _FILE_BYTES = {".stl": 50, ".ply": 19, ".obj": 60, ".off": 50, ".3mf": 12}
 class Finished(BaseException):
     """The end of a worker's part: not an error, and nothing that `except Exception` may catch."""
 
-    def __init__(self, done: Any) -> None:
+    def __init__(self, part: "Part") -> None:
         super().__init__()
-        self.done = done
+        self.part = part
 
 
 class Kept(Talk):
@@ -48,7 +51,7 @@ class Kept(Talk):
         self.said.append(cells)
 
     @contextmanager
-    def during(self, name: str) -> Iterator[None]:
+    def during(self, what: str | Progress) -> Iterator[None]:
         yield
 
 
@@ -93,52 +96,90 @@ class _Room:
                 self._change.notify_all()
 
 
-def each_in_its_own(
-    files: Sequence[Path],
-    numbers: Sequence[int],
-    verb: str,
-    arguments: tuple[str, ...],
-    jobs: int,
-    tell: Callable[[int, Any], None],
-) -> None:
-    """Work on the files of these numbers, so many at once; `tell` gets the number of each and what came of it (or a
-    WorkError), in order."""
-    room, threads = _Room(free_mb()), max(1, (os.cpu_count() or 1) // jobs)
-    alive: dict[int, ProcessPoolExecutor] = {}
-    places = threading.local()
-    stopping = threading.Event()
+@dataclass(frozen=True)
+class Task:
+    """Work of one model in another process: what is called with what (all of it can be pickled), the memory it needs,
+    and how much work it is (any unit)."""
 
-    def work(number: int) -> Any:
-        if stopping.is_set():
-            raise KeyboardInterrupt
-        with room.taken(needed_mb(files[number], verb)):
-            pool = getattr(places, "pool", None)
-            if pool is None:
-                pool = places.pool = ProcessPoolExecutor(
-                    1, mp_context=get_context("spawn"), initializer=_begin, initargs=(threads,)
-                )
-                alive[threading.get_ident()] = pool
+    call: Callable[..., "Part"]
+    given: tuple[Any, ...]
+    needs_mb: float
+    size: float
+
+
+@dataclass(frozen=True)
+class Part:
+    """What came of a model in another process: its end, or why nothing came of it, and what was said."""
+
+    end: Any
+    said: list[Cells]
+
+
+def part_task(file: Path, verb: str, arguments: tuple[str, ...], number: int) -> Task:
+    """The same command line, for one of its files."""
+    return Task(_part, (arguments, number), needed_mb(file, verb), file_size(file))
+
+
+def file_size(file: Path) -> float:
+    """Bytes of a file; 1 at least, also where there is none."""
+    try:
+        return max(float(file.stat().st_size), 1.0)
+    except OSError:
+        return 1.0
+
+
+class Beside(Engine):
+    """So many processes on this machine."""
+
+    def __init__(self, jobs: int) -> None:
+        self._jobs = jobs
+
+    def hand_out(self, tasks: Sequence[Task], tell: Callable[[int, Any], None], progress: Progress) -> None:
+        """See `Engine`."""
+        room, threads = _Room(free_mb()), max(1, (os.cpu_count() or 1) // self._jobs)
+        alive: dict[int, ProcessPoolExecutor] = {}
+        places = threading.local()
+        stopping = threading.Event()
+
+        def work(number: int) -> Any:
+            if stopping.is_set():
+                raise KeyboardInterrupt
+            task = tasks[number]
+            with room.taken(task.needs_mb):
+                pool = getattr(places, "pool", None)
+                if pool is None:
+                    pool = places.pool = ProcessPoolExecutor(
+                        1, mp_context=get_context("spawn"), initializer=_begin, initargs=(threads,)
+                    )
+                    alive[threading.get_ident()] = pool
+                progress.begun(number)
+                try:
+                    return pool.submit(task.call, *task.given).result()
+                except BrokenProcessPool:
+                    pool.shutdown(wait=False)
+                    del places.pool
+                    return WorkError(
+                        "its process was ended from outside; most likely there was not enough memory for it"
+                    )
+                except BolvekError as error:
+                    return error
+                finally:
+                    progress.ended(number)
+
+        with ThreadPoolExecutor(self._jobs) as slots:
+            waiting: list[Future[Any]] = [slots.submit(work, k) for k in range(len(tasks))]
             try:
-                return pool.submit(_part, arguments, number).result()
-            except BrokenProcessPool:
-                pool.shutdown(wait=False)
-                del places.pool
-                return WorkError("its process was ended from outside; most likely there was not enough memory for it")
-
-    with ThreadPoolExecutor(jobs) as slots:
-        waiting: list[Future[Any]] = [slots.submit(work, k) for k in numbers]
-        try:
-            for number, one in zip(numbers, waiting, strict=True):
-                tell(number, one.result())
-        except KeyboardInterrupt:
-            stopping.set()
-            for pool in list(alive.values()):
-                for process in list((pool._processes or {}).values()):
-                    process.terminate()
-            raise
-        finally:
-            for pool in list(alive.values()):
-                pool.shutdown(wait=False, cancel_futures=True)
+                for number, one in enumerate(waiting):
+                    tell(number, one.result())
+            except KeyboardInterrupt:
+                stopping.set()
+                for pool in list(alive.values()):
+                    for process in list((pool._processes or {}).values()):
+                        process.terminate()
+                raise
+            finally:
+                for pool in list(alive.values()):
+                    pool.shutdown(wait=False, cancel_futures=True)
 
 
 def _begin(threads: int) -> None:
@@ -154,7 +195,7 @@ def _leave(*_: Any) -> None:
     raise SystemExit
 
 
-def _part(arguments: tuple[str, ...], number: int) -> Any:
+def _part(arguments: tuple[str, ...], number: int) -> Part:
     """The command line, worked on for one of its files."""
     from bolvek.cli.main import cli
 
@@ -163,7 +204,7 @@ def _part(arguments: tuple[str, ...], number: int) -> Any:
         with cli.make_context("bolvek", list(arguments), obj=arguments) as context:
             cli.invoke(context)
     except Finished as end:
-        return end.done
+        return end.part
     finally:
         PART.clear()
     raise WorkError("nothing came of it")
