@@ -18,7 +18,7 @@ import uuid
 import warnings
 from collections import deque
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
@@ -37,9 +37,11 @@ _PACKAGES = ("numba", "numpy", "scipy")
 
 @dataclass(frozen=True)
 class Card:
-    """What a worker says of itself. packages: what the bytes depend on, by name; missing: modules of kernels that its
-    machine has not compiled; sees: whether it reads the first file just where the caller does."""
+    """What a worker says of itself. name: given to it, or its address; packages: what the bytes depend on, by name;
+    missing: modules of kernels that its machine has not compiled; sees: whether it reads the first file just where the
+    caller does."""
 
+    name: str
     machine: str
     cores: int
     packages: dict[str, str]
@@ -50,10 +52,9 @@ class Card:
 
 @dataclass
 class Worker:
-    """One worker process: its address and name; card: None until it has answered; ready: work may go to it."""
+    """One worker process: its address; card: None until it has answered; ready: work may go to it."""
 
     address: str
-    name: str = ""
     card: Card | None = None
     ready: bool = False
     refused: bool = False
@@ -61,11 +62,14 @@ class Worker:
 
 @dataclass
 class _Work:
-    """A piece of work that was handed out. among: workers that it may go to; begun: names of those that began it."""
+    """A piece of work that was handed out. name: of this handing out; among: workers that it may go to; begun: names of
+    those that began it, since at: how many did before it was handed out this time."""
 
     future: Any
+    name: str
     among: frozenset[str]
-    begun: list[str] = field(default_factory=list)
+    begun: list[str]
+    at: int
 
 
 def packages() -> dict[str, str]:
@@ -84,14 +88,21 @@ def _python() -> str:
 
 def greet(place: str, digest: str, modules: tuple[str, ...]) -> Card:
     """On a worker: who it is."""
+    from distributed import get_worker
+
     from bolvek.jobs.ledger import sha256
     from bolvek.kernels.cache import cache_folder
     from bolvek.kernels.warm import missing
     from bolvek.spatial.parallel import thread_count
 
-    lacks = tuple(missing(modules))
     return Card(
-        socket.gethostname(), thread_count(), packages(), lacks, str(cache_folder()), sha256(Path(place)) == digest
+        name=str(get_worker().name),
+        machine=socket.gethostname(),
+        cores=thread_count(),
+        packages=packages(),
+        missing=tuple(missing(modules)),
+        cache=str(cache_folder()),
+        sees=sha256(Path(place)) == digest,
     )
 
 
@@ -103,12 +114,12 @@ def prepare(modules: tuple[str, ...]) -> bool:
     return True
 
 
-def _begin(topic: str, number: int, work: Callable[[Any], Any], given: Any) -> Any:
+def _begin(topic: str, name: str, work: Callable[[Any], Any], given: Any) -> Any:
     """On a worker: say so, and work. One process works on one thing at a time."""
     from distributed import get_worker
 
     with _ONE:
-        get_worker().log_event(topic, {"number": number, "name": str(get_worker().name)})
+        get_worker().log_event(topic, {"begun": name, "on": str(get_worker().name)})
         return work(given)
 
 
@@ -205,7 +216,8 @@ class Farm:
         Raises WorkError where the scheduler goes away, or no worker is left.
         """
         waiting, out = deque(range(count)), dict[int, _Work]()
-        before: dict[int, list[str]] = {}
+        begins: list[list[str]] = [[] for _ in range(count)]
+        names: dict[str, int] = {}
         seen = looked = time.monotonic()
         try:
             while waiting or out:
@@ -213,7 +225,10 @@ class Farm:
                 if now - looked >= LOOK_EVERY_S:
                     looked = now
                     self._look()
-                    waiting.extendleft(self._stranded(out, before))
+                    for number in self._movable(out):
+                        names.pop(out[number].name)
+                        self._drop([out.pop(number).future])
+                        waiting.appendleft(number)
                 ready = frozenset(worker.address for worker in self.ready)
                 seen = now if ready else seen
                 if now - seen > WAIT_S:
@@ -225,37 +240,42 @@ class Farm:
                     except BolvekError as error:
                         came(number, error)
                         continue
-                    out[number] = _Work(self._submit(number, work, given, ready), ready, before.get(number, []))
+                    name = f"{self._topic}-{number}-{uuid.uuid4().hex[:8]}"
+                    future = self._submit(name, -number, work, given, ready)
+                    names[name] = number
+                    out[number] = _Work(future, name, ready, begins[number], len(begins[number]))
                 for kind, what in self._hear(LOOK_EVERY_S):
-                    if kind == "begun" and what["number"] in out:
-                        one = out[what["number"]]
-                        one.begun.append(what["name"])
-                        begun(what["number"], what["name"])
+                    number = names.get(what["begun"] if kind == "begun" else what[0], -1)
+                    one = out.get(number)
+                    if one is None:
+                        continue  # it was taken back
+                    if kind == "begun":
+                        one.begun.append(what["on"])
+                        begun(number, what["on"])
                         if len(one.begun) > MOST_BEGUN:
-                            del out[what["number"]]
+                            del out[number]
                             self._drop([one.future])
-                            came(what["number"], _lost(one.begun[:MOST_BEGUN]))
-                    elif kind == "ended" and (number := what[0]) in out and out[number].future is what[1]:
-                        one = out.pop(number)
-                        before[number] = one.begun
+                            came(number, _lost(one.begun[:MOST_BEGUN]))
+                    else:
+                        del out[number]
                         result = self._result(one)
                         if result is _AGAIN or came(number, result):
                             waiting.appendleft(number)
         finally:
             self._drop([one.future for one in out.values()])
 
-    def _submit(self, number: int, work: Callable[[Any], Any], given: Any, among: frozenset[str]) -> Any:
+    def _submit(self, name: str, priority: int, work: Callable[[Any], Any], given: Any, among: frozenset[str]) -> Any:
         with warnings.catch_warnings():
             warnings.simplefilter("ignore")  # a model may be large; so be it
             future = self._client.submit(
                 _begin,
-                *(self._topic, number, work, given),
-                key=f"{self._topic}-{number}-{uuid.uuid4().hex[:8]}",
+                *(self._topic, name, work, given),
+                key=name,
                 pure=False,
                 workers=sorted(among),
-                priority=-number,
+                priority=priority,
             )
-        future.add_done_callback(lambda done: self._news.put(("ended", (number, done))))
+        future.add_done_callback(lambda done: self._news.put(("ended", (name, done))))
         return future
 
     def _result(self, one: _Work) -> Any:
@@ -274,15 +294,15 @@ class Farm:
         except Exception as error:
             return WorkError(f"a bug on a worker: {type(error).__name__}: {error}")
 
-    def _stranded(self, out: dict[int, _Work], before: dict[int, list[str]]) -> list[int]:
-        """Work whose workers have all gone while there are others: taken back."""
+    def _movable(self, out: dict[int, _Work]) -> list[int]:
+        """Work whose workers have all gone, or that nobody has begun and that others could take as well; the last
+        first."""
         ready = {worker.address for worker in self.ready}
-        gone = [number for number, one in out.items() if ready and not one.among & ready]
-        for number in gone:
-            one = out.pop(number)
-            before[number] = one.begun
-            self._drop([one.future])
-        return gone[::-1]
+        return [
+            number
+            for number, one in sorted(out.items(), reverse=True)
+            if ready and (not one.among & ready or (len(one.begun) == one.at and ready - one.among))
+        ]
 
     def _drop(self, futures: Sequence[Any]) -> None:
         with contextlib.suppress(Exception):  # where the scheduler is gone there is nothing to take back
@@ -351,8 +371,8 @@ class Farm:
 
     def _refuse(self, worker: Worker, why: str) -> None:
         worker.refused = True
-        machine = f" on {worker.card.machine}" if worker.card else ""
-        self._tell("refused", f"the worker at {worker.address}{machine}: {why}; the bytes might differ")
+        name = f"{worker.card.name} on {worker.card.machine}" if worker.card else f"the worker at {worker.address}"
+        self._tell("refused", f"{name}: {why}; the bytes might differ")
 
     def _admit(self, worker: Worker) -> None:
         """Let work go to a worker as soon as its machine has the kernels."""

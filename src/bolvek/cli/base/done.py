@@ -47,7 +47,8 @@ class ModelDone:
         """Plain values, to be kept as JSON; without the entry of a page."""
         values = {f.name: getattr(self, f.name) for f in dataclasses.fields(self) if f.name not in ("entry", "section")}
         values["findings"] = [dataclasses.asdict(one) for one in self.findings]
-        values["section"] = None if self.section is None else self.section.model_dump(mode="json", exclude_none=True)
+        tree = None if self.section is None else self.section.model_dump(mode="json")
+        values["section"] = tree and {name: one for name, one in tree.items() if one is not None}
         return values
 
     @classmethod
