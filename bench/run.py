@@ -15,6 +15,7 @@ from pathlib import Path
 
 import numpy as np
 
+from bench.jobs import jobs
 from bench.models import blob, hurt
 from bench.parts import parts
 from bench.standing import compared, saved, stand
@@ -355,7 +356,7 @@ def liquid(folder: Path) -> None:
     print()
 
 
-PARTS = {part.__name__: part for part in (demo, starts, look, measures, mending, solids, liquid, parts, big)}
+PARTS = {part.__name__: part for part in (demo, starts, look, measures, mending, solids, liquid, parts, big, jobs)}
 """The tables, by name."""
 
 

@@ -10,6 +10,7 @@ from pathlib import Path
 
 import pytest
 
+from bolvek.cli.base.progress import Progress
 from bolvek.demo.pieces import block, globe
 from bolvek.formats import read_model, write_model
 
@@ -100,8 +101,87 @@ def test_so_many_at_once_and_a_sheet_of_a_command_line_give_the_same_bytes(bolve
     bolvek("run", "h.toml")
     bolvek("hollow", "in/a.stl", "--wall", "1.5mm", "--keep-pockets", "-o", "h.stl")
     assert (week / "kept/a.run.stl").read_bytes() == (week / "h.stl").read_bytes()
+    bolvek("scale", "in/a.stl", "--by", 2, "--ascii", "--as-sheet", "text.toml", "-o", "text/")
+    bolvek("run", "text.toml")
+    assert (week / "text/a.run.stl").read_bytes().startswith(b"solid")
+    said = bolvek("prep", "in/a.stl", "--plugs", "p/", "--as-sheet", "p.toml", expect=2).stderr
+    assert "--plugs names a file of its own" in said and not (week / "p.toml").exists()
     bolvek("join", "in/a.stl", "in/b.stl", "-o", "j.3mf")
     bolvek("picture", "in/a.stl", "--as-sheet", "p.toml", expect=2)
+
+
+def timeless(text):
+    rows = [json.loads(line) for line in text.splitlines()]
+    return [{k: v for k, v in row.items() if k not in ("seconds", "memory_mb")} for row in rows]
+
+
+def test_what_is_kept_stays_in_table_and_record(bolvek, week):
+    bolvek("run", "week.toml", expect=1)
+    table, record = (week / "week.jsonl").read_text(), json.loads((week / "week.json").read_text())
+    (week / "out/b.run.stl").unlink()
+    again = bolvek("run", "week.toml", expect=1).stdout
+    assert again.count("up to date") == 2 and "3 models: 3 unfit (2 as they were)" in again
+    assert timeless((week / "week.jsonl").read_text()) == timeless(table)
+    assert [m["file"] for m in json.loads((week / "week.json").read_text())["models"]] == [
+        m["file"] for m in record["models"]
+    ]
+    (week / "week.jsonl").unlink()
+    again = bolvek("run", "week.toml", expect=1).stdout  # nothing to do but the table
+    assert again.count("up to date") == 3 and timeless((week / "week.jsonl").read_text()) == timeless(table)
+    bolvek("run", "week.toml", "--only", "a", "--again", expect=1)
+    assert timeless((week / "week.jsonl").read_text()) == timeless(table)
+    # what was made before a table was asked for is counted
+    bare = WEEK.replace('table = "week.jsonl"\nrecord = "week.json"\n', "").replace('"out/"', '"bare/"')
+    (week / "bare.toml").write_text(bare)
+    bolvek("run", "bare.toml", expect=1)
+    (week / "bare.toml").write_text(bare.replace("models", 'table = "bare.csv"\nmodels', 1))
+    (week / "bare/b.run.stl").unlink()
+    assert "without 2 models made before" in bolvek("run", "bare.toml", expect=1).stdout
+
+
+def test_a_changed_profile_is_asked_anew(bolvek, week):
+    own = week / "own/profiles/our.toml"
+    own.parent.mkdir(parents=True)
+    (week / "p.toml").write_text(
+        'bolvek = 1\nmodels = ["in/a.stl"]\n\n[[step]]\nverb = "walls"\nprinter = "small-resin"\n'
+    )
+    for wall, code in ((1, 0), (50, 1), (50, 1)):
+        before = own.read_text() if own.exists() else ""
+        own.write_text(f"[printer.small-resin]\nmin_wall_mm = {wall}\n")
+        said = bolvek("run", "p.toml", expect=code, BOLVEK_CONFIG=str(week / "own")).stdout
+        assert ("up to date" in said) == (own.read_text() == before)
+
+
+def test_a_bug_met_in_one_model_stops_no_other(bolvek, week, monkeypatch):
+    from bolvek.cli.base import job
+
+    work = job.Job.work
+
+    def hurt(self, model, step):
+        if model.path.name == "b.stl":
+            raise ZeroDivisionError("of b")
+        return work(self, model, step)
+
+    monkeypatch.setattr(job.Job, "work", hurt)
+    said = bolvek("run", "week.toml", "--steps", "1", expect=70).stdout
+    assert "in/b.stl: a bug in bolvek" in said and "ZeroDivisionError" in said
+    assert sorted(outputs(week / "out")) == ["a.run.stl", "open.run.stl"]
+
+
+def test_the_plan_tells_sizes_and_progress_how_long_it_takes(bolvek, week, monkeypatch):
+    write_model(week / "in/a.stl", block((0, 0, 0), (20, 10, 5)), replace=True)
+    said = bolvek("run", "week.toml", "--plan", "--details", "--only", "a").stdout
+    assert "20.00 x 10.00 x 5.00 mm to 40.00 x 20.00 x 10.00 mm" in said and not (week / "out").exists()
+    now = [100.0]
+    monkeypatch.setattr("bolvek.cli.base.progress.time.monotonic", lambda: now[0])
+    progress = Progress("run", [Path("a.stl"), Path("b.stl"), Path("c.stl")], [1.0, 1.0, 2.0])
+    progress.begun(0)
+    progress.begun(2, "beta")
+    now[0] += 30
+    assert progress.line() == "run: 0 of 3 models; 2 at work (a.stl 30 s, c.stl on beta 30 s)"
+    progress.ended(0)
+    assert progress.line() == "run: 1 of 3 models; 1 at work (c.stl on beta 30 s); about 90 s left"
+    assert progress.lines() == ["run  [======                  ] 1 of 3  about 90 s left", "  c.stl on beta  30 s"]
 
 
 WRONG = [
@@ -113,6 +193,8 @@ WRONG = [
     ('wall = "2mm"', 'wall = "two"', 11, "--wall"),
     ('wall = "2mm"', 'wall = "-2mm"', 11, "--wall must be more than 0 mm"),
     ('wall = "2mm"', 'wall = "2mm"\ngrid = "0mm"', 11, "--grid must be more than 0 mm"),
+    ('wall = "2mm"', 'wall = "2mm"\npicture = "p.png"', 11, "'picture' is nothing that a step says"),
+    ('wall = "2mm"', 'wall = "2mm"\nreplace = true', 11, "'replace' is nothing that a step says"),
     ("[model.b.hollow]", "[model.b.holow]", 19, "did you mean 'hollow'"),
     ('verb = "proof"', 'verb = "picture"', 17, "needs a verb"),
 ]

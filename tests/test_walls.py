@@ -289,6 +289,17 @@ def test_copies_of_faces_change_no_wall_anywhere():
     assert walls(twice).area_mm2 == pytest.approx(mesh.area)
 
 
+@pytest.mark.parametrize("size", [(0.1, 0.1, 0.1), (0.4, 0.3, 0.2), (1.0, 0.1, 0.1), (3.9, 3.9, 3.9)])
+def test_what_is_smaller_than_the_wall_all_over_is_no_speck(size):
+    mesh = block((0, 0, 0), size)
+    record = walls(mesh, min_mm=4.0)
+    assert [f.code for f in record.findings if f.severity == "fault"] == ["wall_thin"]
+    assert record.wall.min_mm == pytest.approx(min(size)) and record.specks == 0
+    # beside a body that is thick enough, so small a thing is one
+    both = walls(mesh.joined(block((9, 9, 9), (30, 30, 30))), min_mm=4.0)
+    assert both.specks == (size[0] < 3)
+
+
 def test_asks_and_models_that_make_no_sense():
     for asked in ({"min_mm": 0.0}, {"min_mm": np.inf}, {"gap_mm": -1.0}, {"spacing_mm": 0.0}, {"hole_mm": -0.1}):
         with pytest.raises(UsageError):

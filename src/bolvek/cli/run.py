@@ -76,7 +76,7 @@ def command(
     job = Job(read, files)
     job.check()
     targets = {name: read.at(value) for name, value in (("table", read.table), ("record", read.record)) if value}
-    found = job.sorted_out(chosen, again=again, replace=bool(values["replace"]), whole=bool(targets))
+    found = job.sorted_out(chosen, again=again, replace=bool(values["replace"]))
     worst = EXIT_FILE if found.changed else 0
     if not found.todo and all(target.exists() for target in targets.values()):
         sys.exit(max([worst, *(found.kept[file].exit_code for file in chosen if file in found.kept)]))
@@ -103,7 +103,14 @@ def command(
 
         engine = Farmed(on, job, send=send)
     bench = Bench(job)
-    how = job.as_run(store=bench, announce=bench.announce, kept=found.kept, among=files, task=task, engine=engine)
+    how = job.as_run(
+        store=bench,
+        announce=bench.announce,
+        kept=found.known() if targets else found.kept,
+        among=files,
+        task=task,
+        engine=engine,
+    )
     try:
         run(how, found.todo, asked, job.output)
     except SystemExit as done:

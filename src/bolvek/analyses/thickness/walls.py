@@ -64,6 +64,8 @@ def _measure_walls(mesh: Mesh, s: WallSettings) -> tuple[WallRecord, WallField]:
     ways = thin_ways(scene, samples, seen, s)
     told = _zones(scene, samples, seen, ways, s)
     zones = [z for z in told if z.area_mm2 >= s.least_zone or z.kind == "breakthrough" or z.decided == "way"]
+    if sum(z.area_mm2 for z in told if z not in zones) > 0.5 * total:
+        zones = list(told)  # what is most of the model is no speck on it, however small
     # the flank of a spot that nearly breaks through leans like an edge
     edges = [e for e in edges if not any(_beside(e.centre_mm, z, 0.0) and z.area_mm2 > e.area_mm2 for z in zones)]
     specks = [z for z in told if z not in zones]

@@ -52,22 +52,27 @@ class ModelDone:
         return values
 
     @classmethod
-    def from_values(cls, values: Mapping[str, Any], *, whole: bool) -> "ModelDone | None":
-        """From what was kept; whole: with what a record needs, else without. None where the values are none."""
+    def from_values(cls, values: Mapping[str, Any]) -> "ModelDone | None":
+        """From what was kept, without what a record needs. None where the values are none."""
         try:
-            plain = dict(values) | {"outputs": tuple(values["outputs"]), "findings": (), "section": None}
             size, triangles = values["before"]
-            plain["before"] = tuple(size), triangles
-            if whole and values["section"] is not None:
-                from pydantic import TypeAdapter
-
-                from bolvek.report.record import ModelSection
-
-                plain["section"] = ModelSection.model_validate(values["section"])
-                plain["findings"] = TypeAdapter(tuple[Finding, ...]).validate_python(values["findings"])
-            return cls(**plain)
+            plain = {"outputs": tuple(values["outputs"]), "findings": (), "section": None}
+            return cls(**(dict(values) | plain | {"before": (tuple(size), triangles)}))
         except (ValueError, TypeError, KeyError):
             return None
+
+    def with_section(self, values: Mapping[str, Any]) -> "ModelDone":
+        """With what a record needs, as far as it was kept."""
+        from pydantic import TypeAdapter
+
+        from bolvek.report.record import ModelSection
+
+        try:
+            section = ModelSection.model_validate(values["section"])
+            findings = TypeAdapter(tuple[Finding, ...]).validate_python(values["findings"])
+        except (ValueError, KeyError):
+            return self
+        return dataclasses.replace(self, section=section, findings=findings)
 
 
 @dataclass(frozen=True, kw_only=True)

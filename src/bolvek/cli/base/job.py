@@ -3,6 +3,7 @@
 import dataclasses
 import importlib
 import os
+from collections.abc import Mapping
 from dataclasses import dataclass
 from functools import partial
 from pathlib import Path
@@ -162,16 +163,15 @@ class Job:
         steps = [(s.verb, s.options, s.when) for s in self.sheet.asked(file)]
         return asked_hash([self.sheet.unit, self.sheet.ascii, self.profiles, steps])
 
-    def sorted_out(self, files: list[Path], *, again: bool, replace: bool, whole: bool) -> "Sorted":
-        """What is to be done with some of the files and what is left as it is, told. whole: with all that a record
-        knows of those."""
-        talk, known, found = Talk(None), self.ledger.read(), Sorted([], {}, 0)
+    def sorted_out(self, files: list[Path], *, again: bool, replace: bool) -> "Sorted":
+        """What is to be done with some of the files and what is left as it is, told."""
+        talk, known, found = Talk(None), self.ledger.read(), Sorted([], {}, {}, 0)
         chosen = set(files)
         for file, target in zip(self.files, self.targets(), strict=True):
             entry = known.last.get(self.named(file))
-            kept = None if again and file in chosen else self._kept(entry, file, target, whole=whole)
-            if kept is not None:
-                found.kept[file] = kept
+            kept = None if again and file in chosen else self._kept(entry, file, target)
+            if entry is not None and kept is not None:
+                found.kept[file], found.told[file] = kept, entry.told
             if file not in chosen:
                 continue
             if kept is not None:
@@ -184,11 +184,11 @@ class Job:
                 found.todo.append(file)
         return found
 
-    def _kept(self, entry: Entry | None, file: Path, target: Path, *, whole: bool) -> ModelDone | None:
+    def _kept(self, entry: Entry | None, file: Path, target: Path) -> ModelDone | None:
         """What is known of a model that needs no work."""
         if entry is None or not up_to_date(entry, file, self.hash(file), target):
             return None
-        kept = ModelDone.from_values(entry.told, whole=whole)
+        kept = ModelDone.from_values(entry.told)
         return kept and dataclasses.replace(kept, outputs=(str(target),))
 
     def entry(self, file: Path, target: Path, read: str, data: bytes, done: ModelDone) -> Entry:
@@ -250,11 +250,17 @@ class Job:
 
 @dataclass
 class Sorted:
-    """Models of a job: those to be worked on, those that are left as they are, and how many were changed by hand."""
+    """Models of a job: those to be worked on, those that are left as they are with what the ledger tells of them, and
+    how many were changed by hand."""
 
     todo: list[Path]
     kept: dict[Path, ModelDone]
+    told: dict[Path, Mapping[str, Any]]
     changed: int
+
+    def known(self) -> dict[Path, ModelDone]:
+        """Those left as they are, with all that a record needs."""
+        return {file: one.with_section(self.told[file]) for file, one in self.kept.items()}
 
 
 def key(option: click.Option) -> str:
