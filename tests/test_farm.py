@@ -256,6 +256,15 @@ def test_a_worker_with_another_bolvek_is_refused_by_name(farm, tmp_path):
             with pytest.raises(WorkError, match="none of the 1 workers"):
                 at.wait()
         assert said[0][0] == "refused" and "its source" in said[0][1] and "gamma" in said[0][1]
+        # beside it two that are as they should be, on a machine that has compiled nothing
+        for name in ("delta", "eps"):
+            own.worker(name, "--no-nanny", BOLVEK_CACHE=str(tmp_path / "cache"))
+        own.pids(3)
+        said.clear()
+        with farms.Farm(own.address, (__file__, ""), ("files.text",), lambda *words: said.append(words)) as at:
+            at.wait()
+            assert sorted(worker.card.name for worker in at.ready) == ["delta", "eps"]
+        assert sorted(kind for kind, _ in said) == ["kernels", "refused"]
     finally:
         own.close()
 

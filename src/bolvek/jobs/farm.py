@@ -137,7 +137,7 @@ class Farm:
         self._first, self._modules, self._tell = first, tuple(modules), tell
         self._topic = f"bolvek-{uuid.uuid4().hex}"
         self._workers: dict[str, Worker] = {}
-        self._preparing: set[str] = set()
+        self._preparing: dict[str, str] = {}  # machines, each with the worker that compiles there
         self._prepared: set[str] = set()
         self._asked: list[Any] = []
         self._news: queue.Queue[tuple[Any, ...]] = queue.Queue()
@@ -226,7 +226,6 @@ class Farm:
                     looked = now
                     self._look()
                     for number in self._movable(out):
-                        names.pop(out[number].name)
                         self._drop([out.pop(number).future])
                         waiting.appendleft(number)
                 ready = frozenset(worker.address for worker in self.ready)
@@ -245,9 +244,10 @@ class Farm:
                     names[name] = number
                     out[number] = _Work(future, name, ready, begins[number], len(begins[number]))
                 for kind, what in self._hear(LOOK_EVERY_S):
-                    number = names.get(what["begun"] if kind == "begun" else what[0], -1)
+                    name = what["begun"] if kind == "begun" else what[0]
+                    number = names.get(name, -1)
                     one = out.get(number)
-                    if one is None:
+                    if one is None or one.name != name:
                         continue  # it was taken back
                     if kind == "begun":
                         one.begun.append(what["on"])
@@ -318,10 +318,9 @@ class Farm:
                 if kind == "greeted":
                     self._greeted(*what)
                 elif kind == "prepared":
-                    self._preparing.discard(what)
+                    self._preparing.pop(what, None)
                     self._prepared.add(what)
-                    for worker in self._workers.values():
-                        self._admit(worker)
+                    self._admit_all()
                 else:
                     heard.append((kind, what))
                 news = self._news.get_nowait()
@@ -339,6 +338,10 @@ class Farm:
             ) from None
         for address in self._workers.keys() - there:
             del self._workers[address]
+        for machine, address in list(self._preparing.items()):
+            if address not in there:
+                del self._preparing[machine]
+                self._admit_all()  # another of that machine compiles
         for address in sorted(there - self._workers.keys()):
             self._workers[address] = Worker(address)
             self._ask("greeted", address, greet, (*self._first, self._modules), address)
@@ -374,6 +377,10 @@ class Farm:
         name = f"{worker.card.name} on {worker.card.machine}" if worker.card else f"the worker at {worker.address}"
         self._tell("refused", f"{name}: {why}; the bytes might differ")
 
+    def _admit_all(self) -> None:
+        for worker in self._workers.values():
+            self._admit(worker)
+
     def _admit(self, worker: Worker) -> None:
         """Let work go to a worker as soon as its machine has the kernels."""
         card = worker.card
@@ -383,7 +390,7 @@ class Farm:
         if not card.missing or machine in self._prepared:
             worker.ready = True
         elif machine not in self._preparing:
-            self._preparing.add(machine)
+            self._preparing[machine] = worker.address
             self._tell("kernels", f"compiled on {card.machine}, once (some seconds)")
             self._ask("prepared", worker.address, prepare, (card.missing,), machine)
 

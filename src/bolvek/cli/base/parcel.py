@@ -2,7 +2,6 @@
 
 import os
 import tempfile
-import threading
 from collections.abc import Callable, Iterator, Mapping
 from contextlib import contextmanager
 from dataclasses import dataclass
@@ -112,11 +111,8 @@ class _Carried(Store):
         return encoded.written
 
 
-_ALONE = threading.Lock()
-
-
 def work_there(sent: Sent) -> Returned:
-    """On a machine of a farm: nothing is written there, and a process works on one model at a time. Raises FileError
+    """On a machine of a farm, where a process works on one model at a time: nothing is written there. Raises FileError
     where the file came otherwise than it was sent."""
     import socket
 
@@ -131,7 +127,7 @@ def work_there(sent: Sent) -> Returned:
     elif digest(data) != sent.digest:
         raise FileError(f"{sent.parcel.file}: it came to the worker otherwise than it was sent")
     threads = sent.threads.get(socket.gethostname(), 1)
-    with _ALONE, _settings_of(sent.profiles, threads), _asked_with(sent.parcel.arguments):
+    with _settings_of(sent.profiles, threads), _asked_with(sent.parcel.arguments):
         store = _Carried(data)
         how = Job(sent.parcel.sheet, [sent.parcel.file]).as_run(store=store)
         parcel = sent.parcel
