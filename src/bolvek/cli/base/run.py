@@ -147,8 +147,15 @@ def _run_beside(how: Run, files: list[Path], targets: list[Path], asked: Asked, 
         done.add(files[number], came.end)
 
     progress = Progress(how.verb, files, [task.size for task in tasks])
-    with talk.during(progress):
-        engine.hand_out(tasks, tell, progress)
+    try:
+        with talk.during(progress):
+            engine.hand_out(tasks, tell, progress)
+    except KeyboardInterrupt:
+        if not progress.done:
+            raise
+        text = f"{progress.done} of {count_text(len(files), 'model')} done before that, their files written"
+        click.echo(f"bolvek: stopped; {text}", err=True)
+        sys.exit(EXIT_STOPPED)
 
 
 def _run_here(

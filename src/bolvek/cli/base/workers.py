@@ -164,7 +164,8 @@ class Beside(Engine):
                 except BolvekError as error:
                     return error
                 finally:
-                    progress.ended(number)
+                    if not stopping.is_set():
+                        progress.ended(number)
 
         with ThreadPoolExecutor(self._jobs) as slots:
             waiting: list[Future[Any]] = [slots.submit(work, k) for k in range(len(tasks))]
