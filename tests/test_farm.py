@@ -244,12 +244,13 @@ def test_what_ends_its_worker_is_begun_three_times_at_most_and_stops_nothing_els
 
 
 def test_a_worker_with_another_bolvek_is_refused_by_name(farm, tmp_path):
-    shutil.copytree(Path(bolvek.__file__).parent, tmp_path / "bolvek", ignore=shutil.ignore_patterns("__pycache__"))
-    changed = tmp_path / "bolvek/units.py"
+    other = tmp_path / "other/bolvek"
+    shutil.copytree(Path(bolvek.__file__).parent, other, ignore=shutil.ignore_patterns("__pycache__"))
+    changed = other / "units.py"
     changed.write_text(changed.read_text() + "\n# changed\n")
     own = Farm(tmp_path)
     try:
-        own.worker("gamma", "--no-nanny", PYTHONPATH=f"{tmp_path}:{HERE}")
+        own.worker("gamma", "--no-nanny", PYTHONPATH=f"{other.parent}:{HERE}")
         own.pids(1)
         said = []
         with farms.Farm(own.address, (__file__, ""), (), lambda *words: said.append(words)) as at:
