@@ -281,16 +281,19 @@ def test_a_farm_that_is_not_there_is_one_sentence(bolvek, week, tmp_path, monkey
     try:
         done = bolvek("run", "here.toml", "--on", empty.address, expect=4)
         assert "it has no worker" in done.stderr
+        monkeypatch.setattr(farms, "WAIT_S", 60.0)
         worker = empty.worker("alone", "--no-nanny")
         empty.pids(1)
 
         def item(number):
             if number == 2:
                 worker.kill()
+                monkeypatch.setattr(farms, "WAIT_S", 2.0)
             return number
 
         with pytest.raises(BolvekError, match="no worker is left"):
             hand_out(empty.address, farm_work.slow_square, 4, item)
+        monkeypatch.setattr(farms, "WAIT_S", 60.0)
         empty.worker("next", "--no-nanny")
         empty.pids(1)
 

@@ -233,10 +233,11 @@ def test_what_is_no_sheet_is_refused(bolvek, week):
 
 @pytest.mark.parametrize("how", [signal.SIGKILL, signal.SIGINT])
 def test_stopped_at_any_time_it_goes_on_with_nothing_half_and_nothing_twice(bolvek, week, how):
+    (week / "quick.toml").write_text(QUICK)
     for k in range(5):
         write_model(week / f"in/m{k}.stl", globe(5 + k, (0, 0, 0), 60))
     run = subprocess.Popen(
-        [PROGRAM, "run", "week.toml"], cwd=week, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL
+        [PROGRAM, "run", "quick.toml"], cwd=week, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL
     )
     ledger = week / "out/ledger.jsonl"
     end = time.monotonic() + 300
@@ -247,10 +248,10 @@ def test_stopped_at_any_time_it_goes_on_with_nothing_half_and_nothing_twice(bolv
     done = ledger.read_text().count("\n")
     assert 2 <= done < 8
     assert how == signal.SIGKILL or not list((week / "out").glob(".*.part"))
-    said = bolvek("run", "week.toml", "--replace", expect=1).stdout
+    said = bolvek("run", "quick.toml", "--replace", expect=1).stdout
     assert said.count("up to date") == done and len(outputs(week / "out")) == 8
     fresh = week / "fresh.toml"
-    fresh.write_text(WEEK.replace('"out/"', '"fresh/"').replace("week.j", "fresh.j"))
+    fresh.write_text(QUICK.replace('"out/"', '"fresh/"').replace("quick.j", "fresh.j"))
     bolvek("run", "fresh.toml", expect=1)
     assert outputs(week / "fresh") == outputs(week / "out")
 
