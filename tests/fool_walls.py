@@ -6,6 +6,7 @@ known from how the model is composed.
 
 import numpy as np
 
+from bolvek.demo.pieces import turned as spun_profile
 from bolvek.mesh import Mesh
 from bolvek.operations.convex import ConvexBody
 from bolvek.operations.convex.body import lofted
@@ -204,3 +205,58 @@ def part_with_a_closed_void_in_a_room(rng):
     """The closed void is a fault of its own, and none of the room's."""
     part = box((8, 8, 8), (20, 18, 14)).joined(void((10, 10, 10), (18, 16, 12)))
     return Case(drained(hollow_block(2.0).joined(part), 2.0, rng), {"cavity_closed"}, 2.0)
+
+
+@kind
+def fin_on_a_body(rng):
+    left, high, y = left_of(rng), rng.uniform(4.5, 10), rng.uniform(8, 14)
+    mesh = box((0, 0, 0), (30, 26, 12 + high))
+    beside = [brick((-1, -1, 12), (31, y, 40)), brick((-1, y + left, 12), (31, 27, 40))]
+    return case(without(mesh, *beside), left)
+
+
+@kind
+def small_solid(rng):
+    """A box whose sides may all be far below the wall."""
+    sides = WALL * 10 ** rng.uniform(-1.5, 0.5, 3)
+    return case(box((0, 0, 0), tuple(sides)), float(sides.min()))
+
+
+@kind
+def hollow_ring(rng):
+    """Concentric tubes of facets that face each other; two holes above and two below."""
+    left, r, n, around = left_of(rng), 4.0, 24, 64
+
+    def tube(radius):
+        a = np.arange(n) * 2 * np.pi / n
+        mesh = spun_profile(list(zip(20.0 + radius * np.cos(a), radius * np.sin(a), strict=True)), around, ring=True)
+        return mesh if mesh.volume > 0 else mesh.turned()
+
+    mesh = tube(r + left / np.cos(np.pi / n)).joined(tube(r).turned())
+    places = [(20 * np.cos(a), 20 * np.sin(a), z) for a in (0.3, 3.4) for z in (-r - left - 3, r + left + 3)]
+    return case(without(mesh, *(bore((x, y, z), (x, y, 0), 3.2, rng) for x, y, z in places)), left)
+
+
+@kind
+def spring(rng):
+    """A wire of facets that face each other, wound; the wall is its width."""
+    left, major, per, wound = left_of(rng), 9.0, 40, 2.5
+    n = 2 * int(rng.integers(4, 10))
+    radius, pitch = left / 2 / np.cos(np.pi / n), left * 1.5 + 3
+    a = np.linspace(0, 2 * np.pi * wound, int(per * wound) + 1)
+    centre = np.c_[major * np.cos(a), major * np.sin(a), pitch * a / (2 * np.pi)]
+    out = np.c_[np.cos(a), np.sin(a), 0 * a]
+    along = np.c_[-major * np.sin(a), major * np.cos(a), np.full(len(a), pitch / (2 * np.pi))]
+    up = np.cross(out, along / np.linalg.norm(along, axis=1)[:, None])
+    t = np.arange(n) * 2 * np.pi / n
+    rings = centre[:, None] + radius * (np.cos(t)[:, None] * out[:, None] + np.sin(t)[:, None] * up[:, None])
+    low = (np.arange(len(a) - 1) * n)[:, None] + np.arange(n)
+    on = (np.arange(len(a) - 1) * n)[:, None] + (np.arange(n) + 1) % n
+    faces = [np.stack([low, on, on + n], axis=2), np.stack([low, on + n, low + n], axis=2)]
+    first, last, k = len(a) * n, len(a) * n + 1, np.arange(n)
+    ends = [np.c_[(k + 1) % n, k, np.full(n, first)]]
+    ends += [np.c_[first - n + k, first - n + (k + 1) % n, np.full(n, last)]]
+    points = np.concatenate([rings.reshape(-1, 3), centre[[0, -1]]])
+    mesh = Mesh(points, np.concatenate([*(f.reshape(-1, 3) for f in faces), *ends]))
+    # between facets that a turn tilts against each other it is a hair less
+    return case(mesh if mesh.volume > 0 else mesh.turned(), left * 0.995)
