@@ -21,6 +21,7 @@ from bolvek.cli.base.types import FolderPath
 from bolvek.cli.base.workers import needed_mb
 from bolvek.cli.verbs import HELP, VERBS
 from bolvek.errors import BolvekError, FileError, WorkError
+from bolvek.formats.registry import file_bytes
 from bolvek.jobs.ledger import Entry, Ledger, asked_hash, digest, sha256, up_to_date
 from bolvek.jobs.sheet import WHEN, Sheet, SheetStep
 from bolvek.profiles import user_files
@@ -31,12 +32,13 @@ if TYPE_CHECKING:
 
 _NO_STEPS = ("picture", "page", "fuse", "join", "carve", "cut", "split", "compare", "profiles", "schema", "demo", "run")
 WHAT_A_SHEET_WRITES = "a sheet writes models, a table, a record and a page"
-_OF_A_RUN = ("jobs", "details", "replace", "unit", "ascii")
+OF_A_RUN = ("jobs", "details", "replace", "unit", "ascii")
+"""Options that belong to the whole run."""
 
 
 def of_a_step(option: click.Option) -> bool:
     """Whether a step of a sheet may have an option: one that names no file and does not belong to the whole run."""
-    return not isinstance(option.type, click.Path) and key(option) not in _OF_A_RUN
+    return not isinstance(option.type, click.Path) and key(option) not in OF_A_RUN
 
 
 def step_verbs() -> tuple[str, ...]:
@@ -56,7 +58,7 @@ class Job:
             self.output = FolderPath(self.output)
         self.ledger = Ledger(self.output if is_folder(self.output) else self.output.parent)
         self.kernels = tuple(dict.fromkeys(g for s in sheet.steps for g in VERBS[s.verb].kernels))
-        self.profiles = {path.name: path.read_text(encoding="utf-8") for path in user_files()}
+        self.profiles = {path.name: file_bytes(path).decode("utf-8", "replace") for path in user_files()}
         self._runs: dict[str, Run] = {}
 
     def as_run(self, **more: Any) -> Run:

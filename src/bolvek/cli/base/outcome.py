@@ -5,7 +5,7 @@ import time
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import TYPE_CHECKING, Any, Literal, TypeVar
+from typing import TYPE_CHECKING, Any, Literal, Protocol, TypeVar
 
 from bolvek.analyses.finding import Finding
 from bolvek.cli.base.console import Talk
@@ -131,12 +131,11 @@ class Run:
     engine: "Engine | None" = None
 
 
-class Engine:
+class Engine(Protocol):
     """Who gives tasks to processes and gets back what came of them."""
 
     def hand_out(self, tasks: "Sequence[Task]", tell: Callable[[int, Any], None], progress: "Progress") -> None:
         """Have all tasks done; `tell` gets the number of each and what came of it, or a BolvekError, in order."""
-        raise NotImplementedError
 
 
 COLLECTED: list[bool] = []

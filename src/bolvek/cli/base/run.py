@@ -25,6 +25,7 @@ from bolvek.errors import EXIT_SOUND, EXIT_STOPPED, BolvekError, UsageError, Wor
 from bolvek.formats import Model
 from bolvek.formats.safe import Written, check_suffix, write_bytes
 from bolvek.jobs.files import expand
+from bolvek.jobs.ledger import digest
 from bolvek.report.words.files import model_text, written_text
 from bolvek.settings import Remedy
 from bolvek.units import as_triple, count_text
@@ -242,9 +243,9 @@ def _one(
             **outcome.sections,
         )
         end = dataclasses.replace(end, section=section)
-    digest = ""
+    hashed = ""
     if writes and target is not None:
-        digest = step("write", partial(_write, how, outcome.model, target, asked, end))[2]
+        hashed = step("write", partial(_write, how, outcome.model, target, asked, end))[2]
     if not several or asked.details:
         for row in _verdict_first(outcome, ways):
             talk.row(*row)
@@ -258,7 +259,7 @@ def _one(
 
         rows = _verdict_first(outcome, ways)
         if writes:
-            rows += [("written", str(target), ""), ("its SHA-256", digest, "")]
+            rows += [("written", str(target), ""), ("its SHA-256", hashed, "")]
         with talk.during("page"):
             end = dataclasses.replace(end, entry=gathered(outcome, read, rows, how.settings, step.seconds))
     if several and not asked.details:
@@ -289,18 +290,16 @@ def _verdict_first(outcome: Outcome, ways: list[Remedy]) -> list[Row]:
 def _write(how: Run, model: Model, target: Path, asked: Asked, end: ModelDone) -> tuple[Path, Written, str]:
     """Write a model, announced where that was asked for; and the SHA-256 of the file."""
     parts = model.parts if how.writes == "moved" or how.keeps_names else None
-    digest = []
+    hashed = []
 
     def announce(data: bytes) -> None:
         if asked.page_target is not None:
-            import hashlib
-
-            digest.append(hashlib.sha256(data).hexdigest())
+            hashed.append(digest(data))
         if how.announce is not None:
             how.announce(model.path, target, data, end)
 
     written = how.store.write(target, model.mesh, parts, asked, announce)
-    return target, written, "".join(digest)
+    return target, written, "".join(hashed)
 
 
 def _gated(how: Run, outcome: Outcome, before: "Mesh | None", target: Path, asked: Asked, step: Steps) -> Outcome:

@@ -7,17 +7,15 @@ from typing import Any
 
 import click
 
-from bolvek.cli.base.job import WHAT_A_SHEET_WRITES, key, of_a_step, step_verbs
+from bolvek.cli.base.job import OF_A_RUN, WHAT_A_SHEET_WRITES, key, of_a_step, step_verbs
 from bolvek.cli.base.options import Asked
 from bolvek.cli.base.targets import is_folder
 from bolvek.errors import UsageError
 from bolvek.formats.safe import write_bytes
 from bolvek.jobs.sheet import sheet_text
 
-_OF_THE_SHEET = {"models", "output", "json_target", "page_target", "table_target", "sheet_target", "ascii_stl", "unit"}
-"""What the command line has for a step and a sheet for itself."""
-_OF_A_RUN = {"jobs", "details", "replace"}
-"""What changes nothing of what is made."""
+_TARGETS = {"output", "json_target", "page_target", "table_target", "sheet_target"}
+"""Files that a sheet names itself."""
 
 
 def write_sheet(target: Path, verb: str, models: Sequence[Path], output: Path | None, asked: Asked) -> None:
@@ -53,7 +51,9 @@ def _given() -> dict[str, Any]:
     raw, _, _ = context.command.make_parser(context).parse_args(arguments)
     found: dict[str, Any] = {}
     for option in context.command.params:
-        if not isinstance(option, click.Option) or option.name in _OF_THE_SHEET | _OF_A_RUN or option.name not in raw:
+        if not isinstance(option, click.Option) or option.name not in raw:
+            continue
+        if option.name in _TARGETS or key(option) in OF_A_RUN:
             continue
         if not of_a_step(option):
             raise UsageError(f"{option.opts[-1]} names a file of its own; {WHAT_A_SHEET_WRITES}")
