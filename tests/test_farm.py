@@ -187,7 +187,7 @@ def test_who_called_is_killed_and_goes_on_from_there(bolvek, farm, week):
     bolvek("run", "here.toml", expect=3)
     job = called(week, farm)
     ledger = week / "there/ledger.jsonl"
-    wait_until(lambda: job.poll() is not None or (ledger.exists() and ledger.read_text().count("\n") >= 2))
+    wait_until(lambda: job.poll() is not None or (ledger.exists() and ledger.read_text().count("\n") >= 3))
     job.kill()
     job.communicate()
     # as if it had been killed between the line and the file that it announces
