@@ -131,6 +131,10 @@ def test_what_is_kept_stays_in_table_and_record(bolvek, week):
     (week / "quick.jsonl").unlink()
     again = bolvek("run", "quick.toml", expect=1).stdout  # nothing to do but the table
     assert again.count("up to date") == 3 and timeless((week / "quick.jsonl").read_text()) == timeless(table)
+    (week / "in/bad.stl").write_bytes(b"no model")
+    bolvek("run", "quick.toml", expect=3)  # the only one left to do, and one of several all the same
+    assert [row["verdict"] for row in timeless((week / "quick.jsonl").read_text())][2] == "failed"
+    (week / "in/bad.stl").unlink()
     bolvek("run", "quick.toml", "--only", "a", "--again", expect=1)
     assert timeless((week / "quick.jsonl").read_text()) == timeless(table)
     # what was made before a table was asked for is counted

@@ -74,19 +74,20 @@ def run(how: Run, models: Sequence[Path], asked: Asked, output: Path | None = No
         prepare_kernels(how.verb, files, [*how.kernels, *(["picture"] if drawn else [])], targets)
     begin = time.perf_counter()
     done = Done(how.kept)
+    among = files if how.among is None else list(how.among)
+    several = len(among) > 1
     try:
         if how.engine is not None or (asked.jobs > 1 and len(files) > 1 and how.as_set is None):
-            _run_beside(how, files, targets, asked, talk, done)
+            _run_beside(how, files, targets, asked, talk, done, several=several)
         else:
-            _run_here(how, files, targets, asked, talk, done, several=len(files) > 1)
+            _run_here(how, files, targets, asked, talk, done, several=several)
     except KeyboardInterrupt:
         if not done.made:
             raise
         click.echo(f"bolvek: stopped; {count_text(done.made, 'file')} written before that", err=True)
         sys.exit(EXIT_STOPPED)
-    among = files if how.among is None else list(how.among)
     done.sort(among)
-    if len(among) > 1:
+    if several:
         talk.row("total", done.total_text(time.perf_counter() - begin), "bold")
     if asked.page_target is not None and done.entries:
         from bolvek.cli.base.page import write_page
@@ -103,7 +104,7 @@ def run(how: Run, models: Sequence[Path], asked: Asked, output: Path | None = No
         done.outputs.append(str(asked.table_target))
         talk.row("table", f"{asked.table_target}{_not_on(done.unknown)}")
     if asked.json_target is not None:
-        done.write_record(how.verb, how.settings, asked, talk, several=len(among) > 1)
+        done.write_record(how.verb, how.settings, asked, talk, several=several)
     sys.exit(done.exit_code)
 
 
@@ -125,10 +126,11 @@ def work_apart(how: Run, file: Path, target: Path | None, asked: Asked, *, sever
     return Part(end, talk.said)
 
 
-def _run_beside(how: Run, files: list[Path], targets: list[Path], asked: Asked, talk: Talk, done: Done) -> None:
+def _run_beside(
+    how: Run, files: list[Path], targets: list[Path], asked: Asked, talk: Talk, done: Done, *, several: bool
+) -> None:
     """Several models at once, told in their order."""
     arguments = tuple(click.get_current_context().find_root().obj or ())
-    several = len(files) > 1
     if how.task is not None:
         tasks = [how.task(file, target, several) for file, target in zip(files, targets, strict=True)]
     else:
