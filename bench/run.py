@@ -59,6 +59,37 @@ def starts(folder: Path) -> None:
     print()
 
 
+def pictures(folder: Path) -> None:
+    """What a picture, and a page, take beyond the work: medians of three, on the workshop's models."""
+    print(
+        "## Pictures\n\n| run | without s | with a picture s | more | with a page s | more |\n|---|---|---|---|---|---|"
+    )
+    run("demo", folder / "models")
+    models = folder / "models"
+    asks: dict[str, list[object]] = {
+        "survey": [models / "dragon_bracket.obj"],
+        "walls": [models / "gourd.stl", "--least-wall", "1.2mm"],
+        "overhangs": [models / "lattice_shade.stl"],
+        "layers": [models / "lattice_shade.stl", "--layer", "0.2mm"],
+        "proof": [models / "carp.prep.stl", "--wall", "2mm"],
+        "mend": [models / "cloud_tile.ply", "-o", folder / "m.ply", "--replace"],
+        "scale": [models / "carp.stl", "--by", 2, "-o", folder / "s.stl", "--replace"],
+    }
+    more = {"plain": [], "picture": ["--picture", folder / "p.png"], "page": ["--page", folder / "p.html"]}
+    for verb, ask in asks.items():
+        took: dict[str, float] = {}
+        for name, options in more.items():
+            asked = [*ask, *options, *([] if "--replace" in ask or not options else ["--replace"])]
+            run(verb, *asked)
+            took[name] = statistics.median(run(verb, *asked).cpu for _ in range(3))
+        plain, drawn, page = took["plain"], took["picture"], took["page"]
+        print(
+            f"| {verb} | {plain:.2f} | {drawn:.2f} | {drawn - plain:.2f} | {page:.2f} | {page - plain:.2f} |",
+            flush=True,
+        )
+    print("\nProcessor seconds.\n")
+
+
 def big(folder: Path) -> None:
     """The million-triangle case, cold and warm, step by step."""
     source, target, record = folder / "big.stl", folder / "big.prep.stl", folder / "big.json"
@@ -356,7 +387,9 @@ def liquid(folder: Path) -> None:
     print()
 
 
-PARTS = {part.__name__: part for part in (demo, starts, look, measures, mending, solids, liquid, parts, big, jobs)}
+PARTS = {
+    part.__name__: part for part in (demo, starts, pictures, look, measures, mending, solids, liquid, parts, big, jobs)
+}
 """The tables, by name."""
 
 

@@ -15,6 +15,7 @@ settings.register_profile("bolvek", deadline=None, max_examples=40, derandomize=
 settings.load_profile("bolvek")
 
 
+@pytest.hookimpl(tryfirst=True)  # before xdist reads the marks
 def pytest_collection_modifyitems(items):
     """Tests that look at the demo run in one process, so that it is made once; those in a browser too."""
     for item in items:

@@ -2,9 +2,12 @@
 
 from collections import Counter
 from fractions import Fraction
+from functools import cache
 from itertools import combinations, combinations_with_replacement
+from pathlib import Path
 
 import numpy as np
+from PIL import Image
 from scipy.spatial import cKDTree
 
 from bolvek.mesh import Mesh
@@ -27,11 +30,13 @@ def field(function, half=12.0, cell=0.6) -> Mesh:
     return Mesh(surface.vertices, surface.faces).as_stored()
 
 
+@cache  # a mesh is never changed
 def ball(radius=10.0, cell=0.6) -> Mesh:
     """A ball around the origin."""
     return field(lambda x, y, z: np.sqrt(x * x + y * y + z * z) - radius, radius + 2, cell)
 
 
+@cache
 def blob() -> Mesh:
     """An organic body with creases: three joined balls and a bumpy skin, about 9,000 triangles."""
 
@@ -49,6 +54,13 @@ def shell_box(wall=2.0, size=20.0) -> Mesh:
     return box((0, 0, 0), (size,) * 3).joined(inner.turned())
 
 
+def pixels(path: Path) -> np.ndarray:
+    """A picture (H, W) or (H, W, C) in 0..1."""
+    image = Image.open(path)
+    return np.asarray(image.convert("L") if image.mode == "1" else image) / 255
+
+
+@cache
 def pricked_ball() -> tuple[Mesh, np.ndarray]:
     """A ball of 100 mm with a hole of a tenth of a millimetre, and where that is."""
     mesh = ball(50, 2.5)

@@ -11,7 +11,7 @@ from bolvek.demo.pieces import block
 from bolvek.formats import read_model, write_model
 from bolvek.mesh import Mesh
 from bolvek.report.record import Record
-from support import box, shell_box
+from support import box, pixels, shell_box
 
 
 @pytest.fixture
@@ -44,13 +44,11 @@ def test_walls_at_any_size(bolvek, shop):
 
 
 def test_the_gourd_in_words_picture_and_values(bolvek, tmp_path):
-    from matplotlib.image import imread
-
     mesh, plan = gourd(80, 76)
     write_model(tmp_path / "gourd.stl", mesh)
     done = bolvek("walls", "gourd.stl", "--least-wall", "1.2mm", "--picture", "g.png", "--values", "g.csv", expect=1)
     assert f"{len(plan)} zones thinner than 1.200 mm" in done.stdout
-    image = imread(tmp_path / "g.png")[..., :3]
+    image = pixels(tmp_path / "g.png")[..., :3]
     body = image[100:740, 40:890]
     orange = (body[..., 0] > body[..., 2] + 0.25) & (body[..., 0] > 0.3)
     blue = body[..., 2] > body[..., 0] + 0.12
@@ -168,8 +166,6 @@ def test_the_same_bytes_whatever_the_threads(bolvek, tmp_path):
 def test_layers_as_table_pixels_and_outlines(bolvek, shop):
     import re
 
-    from matplotlib.image import imread
-
     asked = ("--layer", "0.5mm", "--printer", "small-resin", "--price", "35/l", "--material", "standard-resin")
     files = ("--csv", "t.csv", "--pngs", "px", "--svg", "svg", "--picture", "p.png", "--json", "-")
     done = bolvek("layers", "tee.stl", *asked, *files, expect=1)
@@ -186,7 +182,7 @@ def test_layers_as_table_pixels_and_outlines(bolvek, shop):
     rows = list(csv.DictReader((shop / "t.csv").read_text().splitlines()))
     assert len(rows) == 50 and float(rows[10]["area_mm2"]) == pytest.approx(100, rel=0.01)
     assert float(rows[45]["area_mm2"]) == pytest.approx(300, rel=0.01) and float(rows[38]["disagree_mm2"]) > 90
-    shown = imread(shop / "px" / "layer_00045.png")
+    shown = pixels(shop / "px" / "layer_00045.png")
     assert shown.shape == (round(80 / 0.035), round(130 / 0.035))
     assert shown.sum() * 0.035**2 == pytest.approx(300, rel=0.005)
     lit = np.argwhere(shown > 0)
@@ -194,7 +190,7 @@ def test_layers_as_table_pixels_and_outlines(bolvek, shop):
     outline = (shop / "svg" / "layer_00010.svg").read_text()
     points = np.array([[float(x) for x in pair.split()] for pair in re.findall(r"[ML]([-\d.e ]+)", outline)])
     assert np.ptp(points, axis=0) == pytest.approx([10, 10]) and 'viewBox="-10 -10 30 10"' in outline
-    assert len(list((shop / "svg").iterdir())) == 50 and imread(shop / "p.png").shape[:2] == (800, 1280)
+    assert len(list((shop / "svg").iterdir())) == 50 and pixels(shop / "p.png").shape[:2] == (800, 1280)
 
 
 def test_layers_at_heights_and_refusals(bolvek, shop):

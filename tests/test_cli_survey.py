@@ -11,7 +11,7 @@ import pytest
 from bolvek.demo.troubled import cloud_tile, finial
 from bolvek.formats import Parts, read_model, write_model
 from bolvek.report.record import Record
-from support import box, pricked_ball, shell_box
+from support import box, pixels, pricked_ball, shell_box
 
 
 @pytest.fixture
@@ -131,11 +131,9 @@ def test_isolated_faces_carry_their_class_as_part(bolvek, tmp_path):
 
 
 def test_the_picture_shows_a_hole_of_a_tenth_of_a_millimetre(bolvek, tmp_path):
-    from matplotlib.image import imread
-
     write_model(tmp_path / "ball.stl", pricked_ball()[0])
     bolvek("survey", "ball.stl", "--picture", "ball.png", expect=1)
-    image = imread(tmp_path / "ball.png")[..., :3]
+    image = pixels(tmp_path / "ball.png")[..., :3]
     assert image.shape == (800, 1280, 3)
     # the zoom at the top right shows the rim in the colour of open edges, and the hole as a large area
     zoom = image[85:314, 910:1268]

@@ -16,6 +16,7 @@ from bolvek.operations.slim import deviations, slim
 from bolvek.operations.untangle import untangle
 from bolvek.settings.shape import Drain, DrainSettings
 from bolvek.spatial.isosurface import dense_surface, lipschitz_surface
+from bolvek.spatial.points import PointTree
 from bolvek.spatial.polygons import PolygonError, signed_area, triangulate
 from support import assert_sound, ball, blob, box, crossing_pairs, shell_box
 
@@ -222,3 +223,22 @@ def test_a_cut_through_a_corner_is_moved_a_hair_and_made():
     made, record = drain(hollowed, DrainSettings(drains=(Drain((10, 10, 0), 2.0),), sides=4))
     assert_sound(made)
     assert record.volume_removed_mm3 == pytest.approx(2 * polygon_area(1.0, 4), rel=1e-3)
+
+
+@given(st.integers(1, 60), st.sampled_from(["space", "lattice", "flat"]), st.integers(0, 10_000))
+def test_points_near_others_agree_with_all_against_all(count, kind, seed):
+    rng = np.random.default_rng(seed)
+    points = rng.random((count, 3)) if kind != "lattice" else rng.integers(0, 3, (count, 3)).astype(float)
+    points = points[:, :2] if kind == "flat" else points
+    places = 3 * rng.random((20, points.shape[1]))
+    off = np.linalg.norm(places[:, None] - points[None], axis=2)
+    tree, few = PointTree(points), min(4, count)
+    gap, index = tree.nearest_few(places, few)
+    assert np.allclose(gap, np.sort(off, axis=1)[:, :few]) and np.allclose(np.take_along_axis(off, index, axis=1), gap)
+    gap, index = tree.nearest(places, 0.8)
+    assert np.array_equal(np.isfinite(gap), off.min(axis=1) < 0.8) and (index[np.isinf(gap)] == count).all()
+    reach = 2 * rng.random(20)
+    each, found = tree.around(places, reach)
+    assert np.array_equal(found, np.nonzero(off <= reach[:, None])[1]) and each.sum() == len(found)
+    beside = np.linalg.norm(points[:, None] - points[None], axis=2) <= 0.5
+    assert np.array_equal(tree.pairs(0.5), np.argwhere(np.triu(beside, 1)))

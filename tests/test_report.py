@@ -21,7 +21,7 @@ from bolvek.settings.measures import ProofSettings
 from bolvek.settings.parts import ScaleSettings
 from bolvek.settings.shape import HollowSettings, PlaceSettings, PrepSettings
 from bolvek.units import length_text, point_text
-from support import ball, blob, box, shell_box
+from support import ball, blob, box, pixels, shell_box
 
 
 def test_errors_carry_their_exit_codes():
@@ -111,8 +111,6 @@ def test_the_cut_goes_through_the_drains():
 
 
 def test_pictures_of_open_and_cut_models(tmp_path):
-    from matplotlib.image import imread
-
     for name, mesh, cut in (
         ("open", box().picked(slice(2, None)), True),
         ("shell", shell_box(), True),
@@ -120,7 +118,7 @@ def test_pictures_of_open_and_cut_models(tmp_path):
     ):
         path = tmp_path / f"{name}.png"
         path.write_bytes(picture(mesh, model_caption(path, mesh), cut_open=cut))
-        image = imread(path)
+        image = pixels(path)
         assert image.shape[:2] == (800, 1280)
         assert (np.abs(image[..., :3] - image[0, 0, :3]).max(axis=2) > 0.1).mean() > 0.05
 

@@ -5,7 +5,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from bolvek.analyses.thickness import measure, measure_walls, sample_surface, wall_at
+from bolvek.analyses.thickness import carried, measure, measure_walls, sample_surface, wall_at
 from bolvek.demo.measured import GOURD_WALL_MM, gourd
 from bolvek.demo.pieces import block, globe, sheet, turned
 from bolvek.errors import UsageError, WorkError
@@ -276,6 +276,23 @@ def test_values_by_face_and_vertex_and_at_any_point():
     np.testing.assert_allclose(found.face_mm[thin], 0.8, rtol=1e-6)
     assert (found.vertex_mm[np.unique(mesh.faces[thin])] <= 0.8 + 1e-6).all()
     np.testing.assert_allclose(wall_at(mesh, middle[thin], np.flatnonzero(thin), WallSettings()), 0.8, rtol=1e-6)
+
+
+def test_what_was_measured_is_carried_to_any_place():
+    """On faces with many samples and on those with one: what is told of a place is what is measured there."""
+    rng = np.random.default_rng(4)
+    finely = subdivided(subdivided(subdivided(subdivided(stepped()))))
+    for mesh, asked in (
+        (stepped(), WallSettings(min_mm=1.2, spacing_mm=0.3)),
+        (finely, WallSettings(min_mm=1.2, spacing_mm=9.0)),
+    ):
+        _, found = measure_walls(mesh, asked)
+        face = rng.choice(len(mesh.faces), 2000, p=mesh.face_areas / mesh.area)
+        share = rng.dirichlet(np.ones(3), 2000)
+        places = np.einsum("nk,nkj->nj", share, mesh.corners[face])
+        told, true = carried(mesh, found.samples, found.wall, places, face), wall_at(mesh, places, face, asked)
+        assert not np.isnan(told).any() and ((told < 1.2) == (true < 1.2)).mean() > 0.95
+        assert (np.abs(told - true) < 0.1 * true).mean() > 0.85
 
 
 def test_copies_of_faces_change_no_wall_anywhere():

@@ -10,8 +10,11 @@ from bolvek.cli.base.types import PATH
 
 @click.command("demo")
 @click.argument("folder", type=PATH, metavar="OUT/")
+@click.option(
+    "--jobs", type=click.IntRange(1), metavar="N", help="Work on so many chapters at once. [default: 2 on two cores]"
+)
 @replace_option
-def command(folder: Path, replace: bool) -> None:
+def command(folder: Path, jobs: int | None, replace: bool) -> None:
     """Write the lantern workshop's models into a folder and run the whole example there.
 
     \b
@@ -22,10 +25,23 @@ def command(folder: Path, replace: bool) -> None:
     import sys
 
     from bolvek.cli.base.console import Talk
-    from bolvek.cli.base.kernels import prepare_kernels
-    from bolvek.demo.story import run_demo
-    from bolvek.errors import EXIT_FINDINGS, EXIT_SOUND
+    from bolvek.cli.base.progress import Saying
+    from bolvek.errors import EXIT_FINDINGS, EXIT_SOUND, EXIT_STOPPED
 
     talk = Talk(None)
-    prepare_kernels("demo", [])
-    sys.exit(EXIT_SOUND if run_demo(folder, talk.step, talk.busy, replace=replace) else EXIT_FINDINGS)
+    talk.row("demo", f"the lantern workshop, into {folder}: models, records, pictures, pages")
+    sys.stdout.flush()
+    from bolvek.demo.story import run_demo, ways_on
+    from bolvek.spatial.parallel import thread_count
+
+    count = jobs if jobs is not None else min(2, thread_count())
+    try:
+        busy = Saying("at work")
+        with talk.during(busy, every_s=5.0):
+            fit = run_demo(folder, talk.step, busy, jobs=count, replace=replace)
+    except KeyboardInterrupt:
+        click.echo(f"bolvek: stopped; what was told as done stands in {folder}", err=True)
+        sys.exit(EXIT_STOPPED)
+    for name, text in ways_on(folder):
+        talk.row(name, text)
+    sys.exit(EXIT_SOUND if fit else EXIT_FINDINGS)

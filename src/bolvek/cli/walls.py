@@ -78,7 +78,7 @@ def command(
             from bolvek.report.pictures.walls import walls_picture
 
             caption = model_caption(model.path, model.mesh, verdict=record.verdict, fit=record.ok)
-            return walls_picture(model.mesh, record, settings, caption)
+            return walls_picture(model.mesh, record, found, caption)
 
         outputs = [] if values is None else [values]
         done = measured(model, scaled, record, {"walls": record}, rows, wall_line(record), draw, outputs)

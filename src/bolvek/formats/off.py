@@ -1,24 +1,22 @@
 """OFF text: counts, a vertex a line, a face a line. Normals, colours and texture places are ignored."""
 
-import re
 from pathlib import Path
 
 import numpy as np
 
 from bolvek.errors import FileError
 from bolvek.formats.soup import Parts, Soup, make_soup
-from bolvek.formats.text import as_array, line_of, quoted
+from bolvek.formats.text import OFF_HEADER, as_array, line_of, quoted
 from bolvek.formats.write_text import number_lines
 from bolvek.kernels.files import text as kernels
 from bolvek.mesh import Mesh
 
-HEADER = re.compile(rb"\s*(?:#[^\r\n]*\s+)*((?:ST)?C?N?4?n?OFF)\b[ \t]*(BINARY)?")
 _HASH = 35
 
 
 def read_off(data: bytes, path: Path) -> Soup:
     """Vertices and polygons of OFF text (UTF-8 bytes). Raises FileError with the line."""
-    match = HEADER.match(data)
+    match = OFF_HEADER.match(data)
     if match and match.group(2):
         raise FileError(f"{path}: binary OFF is not read; save it as OFF text or as PLY")
     if match and (b"4" in match.group(1) or b"n" in match.group(1)):

@@ -1,7 +1,6 @@
 """One door for reading models: what a file is, its content decides first and its name second."""
 
 import re
-from collections.abc import Callable
 from dataclasses import dataclass, replace
 from pathlib import Path
 
@@ -9,25 +8,12 @@ import numpy as np
 
 from bolvek.errors import FileError
 from bolvek.formats import stl
-from bolvek.formats.obj import read_obj
-from bolvek.formats.off import HEADER, read_off
-from bolvek.formats.ply import read_ply
-from bolvek.formats.soup import Parts, Polygons, Soup
-from bolvek.formats.text import as_utf8
-from bolvek.formats.threemf import read_3mf
+from bolvek.formats.kinds import BY_NAME, FORMATS
+from bolvek.formats.soup import Parts, Polygons
+from bolvek.formats.text import OFF_HEADER, as_utf8
 from bolvek.mesh import Mesh
 from bolvek.units import MILLIMETRES, count_text
 
-SUFFIXES = {".stl": "STL", ".obj": "OBJ", ".ply": "PLY", ".off": "OFF", ".3mf": "3MF"}
-"""Formats by the suffix of a file."""
-
-READERS: dict[str, Callable[[bytes, Path], Soup]] = {
-    "STL": stl.read_stl,
-    "OBJ": lambda data, path: read_obj(as_utf8(data), path),
-    "PLY": lambda data, path: read_ply(as_utf8(data), path),
-    "OFF": lambda data, path: read_off(as_utf8(data), path),
-    "3MF": read_3mf,
-}
 _OBJ_LINE = re.compile(rb"^[ \t]*(?:v[ \t]+[-+.\d]|f[ \t]+-?\d)", re.MULTILINE)
 _PLY = re.compile(rb"ply\s*[\r\n]")
 
@@ -73,7 +59,7 @@ def recognise(data: bytes) -> str | None:
         return "PLY"
     if stl.fits_exactly(data):
         return "STL"
-    if HEADER.match(head):
+    if OFF_HEADER.match(head):
         return "OFF"
     if stl.is_text(head):
         return "STL"
@@ -107,14 +93,15 @@ def read_model(path: Path | str, *, unit: str | None = None, data: bytes | None 
     data = file_bytes(path) if data is None else data
     if not data:
         raise FileError(f"{path}: the file is empty (0 bytes)")
-    named = SUFFIXES.get(path.suffix.lower())
+    kind = FORMATS.get(path.suffix.lower())
+    named = kind.name if kind else None
     found = recognise(data)
     if found is None:
         if named is None:
-            raise FileError(f"{path}: not a model in a format that is read ({', '.join(SUFFIXES.values())})")
+            raise FileError(f"{path}: not a model in a format that is read ({', '.join(BY_NAME)})")
         found = named  # its reader says best what is missing
     with np.errstate(all="ignore"):  # a number that no float holds is told in a sentence, not by NumPy
-        soup = READERS[found](data, path)
+        soup = BY_NAME[found].read(data, path)
     warnings = list(soup.warnings)
     if named != found:
         said = f"named {path.suffix}" if path.suffix else "without a suffix"

@@ -10,13 +10,8 @@ import numpy as np
 
 from bolvek.arrays import stored
 from bolvek.errors import FileError
-from bolvek.formats.obj import obj_bytes
-from bolvek.formats.off import off_bytes
-from bolvek.formats.ply import ply_bytes
-from bolvek.formats.registry import READERS, SUFFIXES
+from bolvek.formats.kinds import FORMATS
 from bolvek.formats.soup import Parts
-from bolvek.formats.stl import stl_bytes, stl_text
-from bolvek.formats.threemf import threemf_bytes
 from bolvek.mesh import Mesh
 
 
@@ -124,24 +119,16 @@ class Written:
     names_lost: int = 0
 
 
-_WRITERS: dict[str, Callable[[Mesh, Parts | None], bytes]] = {
-    ".stl": stl_bytes,
-    ".obj": obj_bytes,
-    ".ply": ply_bytes,
-    ".off": off_bytes,
-    ".3mf": threemf_bytes,
-}
-
-
 def keeps_parts(suffix: str, *, text: bool = False) -> bool:
     """Whether files of a suffix (text: STL as ASCII) have a place for the names of parts."""
-    return suffix.lower() in (".obj", ".3mf") or (text and suffix.lower() == ".stl")
+    suffix = suffix.lower()
+    return FORMATS[suffix].keeps_parts or (text and suffix == ".stl") if suffix in FORMATS else False
 
 
 def check_suffix(path: Path) -> None:
     """Raise FileError for a suffix no model is written with."""
-    if path.suffix.lower() not in _WRITERS:
-        known = ", ".join(_WRITERS)
+    if path.suffix.lower() not in FORMATS:
+        known = ", ".join(FORMATS)
         raise FileError(f"{path}: models are written as {known}; '{path.suffix}' is not one of them")
 
 
@@ -164,7 +151,7 @@ def encode_model(path: Path, mesh: Mesh, *, parts: Parts | None = None, text: bo
         raise FileError(f"{path}: coordinates of {np.abs(mesh.bounds).max():.3g} mm do not fit a model file")
     as_text = text and suffix == ".stl"
     grouped = parts if keeps_parts(suffix, text=text) else None
-    data = (stl_text if as_text else _WRITERS[suffix])(mesh, grouped)
+    data = _stl_text(mesh, grouped) if as_text else FORMATS[suffix].write(mesh, grouped)
     order = slice(None) if grouped is None else np.argsort(grouped.part, kind="stable")
     wanted = mesh.vertices[mesh.faces[order]]
     rounded = 0.0
@@ -174,12 +161,18 @@ def encode_model(path: Path, mesh: Mesh, *, parts: Parts | None = None, text: bo
         wanted = held
 
     def verify(back: bytes) -> None:
-        soup = READERS[SUFFIXES[suffix]](back, path)
+        soup = FORMATS[suffix].read(back, path)
         if not np.array_equal(soup.vertices[soup.faces], wanted):
             raise FileError(f"{path}: the written model does not read back as the same triangles")
 
     lost = len(parts.names) if parts is not None and grouped is None else 0
     return Encoded(data, verify, Written(len(data), rounded, lost))
+
+
+def _stl_text(mesh: Mesh, parts: Parts | None) -> bytes:
+    from bolvek.formats.stl import stl_text
+
+    return stl_text(mesh, parts)
 
 
 def write_model(

@@ -8,7 +8,6 @@ import numpy as np
 
 from bolvek.arrays import Floats, Ints, Ints32
 from bolvek.errors import FileError
-from bolvek.kernels.exact import polygons as kernels
 from bolvek.spatial.parallel import run_ranges
 from bolvek.units import count_text
 
@@ -144,6 +143,8 @@ def triangulated(
     parts = Parts(names, np.repeat(label, size - 2), support) if len(names) > 1 else None
     if (size == 3).all():
         return Soup(vertices, corners.reshape(-1, 3).astype(np.int32), warnings, parts, unit=unit)
+    from bolvek.kernels.exact import polygons as kernels
+
     faces = np.empty((len(corners) - 2 * count, 3), np.int32)
     kind = np.zeros(count, np.uint8)
     bent = np.zeros(count)

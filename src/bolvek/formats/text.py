@@ -1,8 +1,13 @@
 """Text as files hold it: encodings to UTF-8 bytes, places to lines."""
 
+import re
+
 import numpy as np
 
 from bolvek.arrays import Bytes
+
+OFF_HEADER = re.compile(rb"\s*(?:#[^\r\n]*\s+)*((?:ST)?C?N?4?n?OFF)\b[ \t]*(BINARY)?")
+"""How an OFF file begins."""
 
 _UTF8, _LITTLE, _BIG = b"\xef\xbb\xbf", b"\xff\xfe", b"\xfe\xff"
 

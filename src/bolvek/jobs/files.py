@@ -4,7 +4,7 @@ from collections.abc import Sequence
 from pathlib import Path
 
 from bolvek.errors import FileError
-from bolvek.formats.registry import SUFFIXES
+from bolvek.formats.kinds import FORMATS
 
 
 def expand(paths: Sequence[Path]) -> list[Path]:
@@ -14,8 +14,8 @@ def expand(paths: Sequence[Path]) -> list[Path]:
         if not path.is_dir():
             found.append(path)
             continue
-        inside = sorted(p for p in path.rglob("*") if p.suffix.lower() in SUFFIXES and p.is_file())
+        inside = sorted(p for p in path.rglob("*") if p.suffix.lower() in FORMATS and p.is_file())
         if not inside:
-            raise FileError(f"{path}: no model in this folder ({', '.join(SUFFIXES)})")
+            raise FileError(f"{path}: no model in this folder ({', '.join(FORMATS)})")
         found += inside
     return list(dict.fromkeys(found))

@@ -14,7 +14,7 @@ from typing import Any
 
 from bolvek.analyses.soundness import find_defects
 from bolvek.errors import FileError
-from bolvek.formats.registry import SUFFIXES
+from bolvek.formats.kinds import FORMATS
 from bolvek.jobs.files import expand
 from bolvek.mesh import Mesh
 
@@ -68,7 +68,7 @@ class Sheet:
         found: list[Path] = []
         for name in self.models:
             if any(c in name for c in "*?["):
-                some = sorted(p for p in self.path.parent.glob(name) if p.suffix.lower() in SUFFIXES and p.is_file())
+                some = sorted(p for p in self.path.parent.glob(name) if p.suffix.lower() in FORMATS and p.is_file())
                 if not some:
                     raise FileError(f"{self.path}, models: '{name}' names no model")
                 found += some

@@ -8,13 +8,14 @@ be stepped through.
 
 import functools
 import os
+import sys
 import threading
 from collections.abc import Callable
 from typing import Any
 
 import numpy as np
 
-from bolvek.kernels.cache import cache_folder
+from bolvek.kernels.cache import module_folder
 
 PLAIN = os.environ.get("BOLVEK_PLAIN", "") not in ("", "0")
 """Whether kernels stay plain functions."""
@@ -64,6 +65,7 @@ class Kernel:
                 types = tuple(_numba_type(word) for word in self.signature.split())
                 if not _from_cache(dispatcher, types):
                     _teach_numba()
+                    _skip_blas()
                     dispatcher.compile(types)
                 dispatcher.disable_compile()
                 self._compiled = dispatcher
@@ -134,6 +136,21 @@ def _teach_numba() -> None:
     typeof_impl.register(Helper)(lambda value, context: typeof(value.dispatcher, context.purpose))
 
 
+def _skip_blas() -> None:
+    """Keep Numba from importing scipy.linalg when it compiles (a quarter of a second).
+
+    It does so to find a BLAS for matrix products inside kernels; there are none in ours. What it would have imported
+    is imported as ever by whoever asks for it afterwards.
+    """
+    if "numba.np.arraymath" in sys.modules or "scipy.linalg" in sys.modules:
+        return
+    sys.modules["scipy.linalg"] = None  # type: ignore[assignment]
+    try:
+        import numba.np.arraymath  # noqa: F401
+    finally:
+        del sys.modules["scipy.linalg"]
+
+
 def bundle(name: str, kind: type, fields: str) -> None:
     """Let signatures name a NamedTuple of arrays, whose fields have these types; its arrays must be read-only."""
     _BUNDLES[name] = kind, fields
@@ -143,7 +160,8 @@ def _jit(function: Callable[..., Any], **more: bool) -> Any:
     """A Numba dispatcher that keeps its code in our folder; the host's own setting is left as it was."""
     import numba
 
-    before, numba.config.CACHE_DIR = numba.config.CACHE_DIR, str(cache_folder())
+    folder = module_folder(function.__module__.removeprefix("bolvek.kernels."))
+    before, numba.config.CACHE_DIR = numba.config.CACHE_DIR, str(folder)
     try:
         return numba.njit(cache=True, nogil=True, error_model="numpy", no_cfunc_wrapper=True, no_rewrites=True, **more)(
             function

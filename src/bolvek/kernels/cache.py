@@ -1,26 +1,49 @@
 """Where compiled kernels are kept.
 
-Numba's on-disk cache does not notice an edited callee in another file, so the folder is keyed by the version and by
-a hash of every kernel's source.
+Numba's on-disk cache does not notice an edited callee in another file, so each module of kernels has a folder keyed by
+a hash of its source and of all the modules that it calls: an edit has only those compiled anew that it can change.
 """
 
 import functools
 import hashlib
-import importlib.metadata
 import os
+import re
 import stat
 import tempfile
 from pathlib import Path
 
 from bolvek import __version__
 
+_ROOM = Path(__file__).parent
+_CALLED = re.compile(r"^from bolvek\.kernels\.([\w.]+) import", re.MULTILINE)
 
-def source_digest() -> str:
-    """A short hash of the source of all kernels (hex, 16 digits)."""
-    digest = hashlib.sha256()
-    for path in sorted(Path(__file__).parent.rglob("*.py")):
-        digest.update(path.read_bytes())
+
+@functools.cache
+def _source(module: str) -> tuple[bytes, tuple[str, ...]]:
+    """What a module's file holds, and the modules that it imports from."""
+    data = _ROOM.joinpath(*module.split(".")).with_suffix(".py").read_bytes()
+    return data, tuple(sorted(set(_CALLED.findall(data.decode()))))
+
+
+@functools.cache
+def module_digest(module: str) -> str:
+    """A short hash (hex, 16 digits) of what a module's compiled code depends on: how kernels are made, its source, and
+    that of the modules that it calls."""
+    digest = hashlib.sha256((_ROOM / "__init__.py").read_bytes())
+    found, waiting = set(), [module]
+    while waiting:
+        one = waiting.pop()
+        if one not in found:
+            found.add(one)
+            waiting += _source(one)[1]
+    for one in sorted(found):
+        digest.update(_source(one)[0])
     return digest.hexdigest()[:16]
+
+
+def module_folder(module: str) -> Path:
+    """The folder for the compiled kernels of a module, as it is now."""
+    return cache_folder() / f"{module}-{module_digest(module)}"
 
 
 def find_cache_folder() -> Path:
@@ -29,8 +52,10 @@ def find_cache_folder() -> Path:
     Compiled code is run as it is found, so a folder in the common temporary directory is used only when it is
     ours and nobody else can write there; else a fresh one.
     """
+    import numba  # whoever asks for kernels needs it next
+
     chosen = os.environ.get("BOLVEK_CACHE")
-    name = f"kernels-{__version__}-numba{importlib.metadata.version('numba')}-{source_digest()}"
+    name = f"kernels-{__version__}-numba{numba.__version__}"
     folder = (Path(chosen) if chosen else _user_cache()) / name
     try:
         folder.mkdir(parents=True, exist_ok=True)

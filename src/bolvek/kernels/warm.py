@@ -13,13 +13,13 @@ import threading
 from collections.abc import Callable, Iterable
 from pathlib import Path
 
-from bolvek.kernels.cache import cache_folder
+from bolvek.kernels.cache import module_folder
 
 MOST_WORKERS = 4
 
 GROUPS = {
     "mesh": ("surface.topology", "exact.triangles", "tree.build", "tree.pairs"),
-    "shells": ("tree.stab", "tree.winding"),
+    "shells": ("tree.stab", "tree.winding", "tree.points"),
     "faults": ("surface.defects", "tree.rays"),
     "places": ("tree.distance",),
     "mend": ("surface.fill", "exact.polygons", "exact.pierce"),
@@ -45,7 +45,7 @@ GROUPS = {
         "tree.signed",
         "tree.shortest",
     ),
-    "fairing": ("surface.fairing",),
+    "fairing": ("surface.fairing", "tree.points"),
     "drain": ("surface.samples", "tree.rays", "tree.distance", "tree.signed"),
     "rooms": ("surface.samples", "grid.voxels", "grid.watershed", "tree.distance", "tree.signed", "tree.rays"),
     "slim": ("surface.collapse", "tree.distance", "tree.apart"),
@@ -86,29 +86,50 @@ def missing(modules: Iterable[str]) -> list[str]:
     return [name for name in dict.fromkeys(modules) if not _marker(name).exists()]
 
 
-def warm_up(modules: Iterable[str], tell: Callable[[int, int], None] = lambda *_: None) -> None:
-    """Compile what is missing of some modules; `tell(done, all)` is called after each.
+class Warming:
+    """Modules being compiled, in their order, by a few processes; `tell(done, all)` is called after each.
 
     Failure here is no failure: kernels also compile when first called.
     """
-    waiting = sorted(missing(modules), key=_weight)  # the heaviest is taken first, from the end
-    total, lock = len(waiting), threading.Lock()
-    if not total:
-        return
-    tell(0, total)
-    done = 0
 
-    def serve() -> None:
-        nonlocal done
+    def __init__(self, modules: Iterable[str], tell: Callable[[int, int], None] = lambda *_: None) -> None:
+        self._waiting = missing(modules)[::-1]  # taken from the end
+        self._open, self._total = set(self._waiting), len(self._waiting)
+        self._tell, self._change = tell, threading.Condition()
+        if self._total:
+            tell(0, self._total)
+        self._serving = min(_cores(), MOST_WORKERS, self._total)
+        for _ in range(self._serving):
+            threading.Thread(target=self._serve, daemon=True).start()
+
+    @property
+    def left(self) -> int:
+        """How many are not done."""
+        return len(self._open)
+
+    def wait(self, modules: Iterable[str] | None = None) -> None:
+        """Return when these are done, or all; or when nobody works on them any more."""
+        asked = None if modules is None else set(modules)
+        with self._change:
+            self._change.wait_for(
+                lambda: not self._serving or not (self._open if asked is None else self._open & asked)
+            )
+
+    def stop(self) -> None:
+        """Take up no more of them."""
+        with self._change:
+            self._waiting.clear()
+
+    def _serve(self) -> None:
         worker = subprocess.Popen(
             [sys.executable, "-m", "bolvek.kernels.warm"], stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True
         )
         assert worker.stdin is not None and worker.stdout is not None
         while True:
-            with lock:
-                if not waiting:
+            with self._change:
+                if not self._waiting:
                     break
-                name = waiting.pop()
+                name = self._waiting.pop()
             try:
                 worker.stdin.write(name + "\n")
                 worker.stdin.flush()
@@ -116,18 +137,21 @@ def warm_up(modules: Iterable[str], tell: Callable[[int, int], None] = lambda *_
                 break
             if not worker.stdout.readline():
                 break
-            with lock:
-                done += 1
-                tell(done, total)
+            with self._change:
+                self._open.discard(name)
+                self._tell(self._total - len(self._open), self._total)
+                self._change.notify_all()
         worker.stdin.close()
         worker.stdout.close()
         worker.wait()
+        with self._change:
+            self._serving -= 1
+            self._change.notify_all()
 
-    threads = [threading.Thread(target=serve) for _ in range(min(_cores(), MOST_WORKERS, total))]
-    for thread in threads:
-        thread.start()
-    for thread in threads:
-        thread.join()
+
+def warm_up(modules: Iterable[str], tell: Callable[[int, int], None] = lambda *_: None) -> None:
+    """Compile what is missing of some modules, the heaviest first; `tell(done, all)` is called after each."""
+    Warming(sorted(modules, key=_weight, reverse=True), tell).wait()
 
 
 def all_modules() -> list[str]:
@@ -142,7 +166,7 @@ def _cores() -> int:
 
 
 def _marker(module: str) -> Path:
-    return cache_folder() / f"{module}.compiled"
+    return module_folder(module) / "compiled"
 
 
 def _weight(module: str) -> int:

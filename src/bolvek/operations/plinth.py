@@ -22,6 +22,7 @@ from bolvek.operations.fuse.unite import unite
 from bolvek.settings import remedy
 from bolvek.settings.parts import PlinthSettings
 from bolvek.settings.ways_on import SOLID
+from bolvek.spatial.points import PointTree
 from bolvek.spatial.polygons import PolygonError, triangulate
 from bolvek.units import Triple, as_triple, length_text
 
@@ -135,8 +136,6 @@ class _Carried:
     def _distance(self, low: Floats, high: Floats, pad: float) -> tuple[Floats, Floats, float]:
         """Distance (Y, X) to the outline of what is carried, below zero inside; the middle of the first pixel, the
         pixel."""
-        from scipy.spatial import KDTree
-
         pixel = float((high - low).max() + 2 * pad) / _PIXELS
         corner = low - pad
         shape = tuple(int(n) for n in np.ceil((high - low + 2 * pad) / pixel)[::-1] + 1)
@@ -147,7 +146,7 @@ class _Carried:
         y, x = np.mgrid[: shape[0], : shape[1]]
         first = corner + 0.5 * pixel
         places = first + pixel * np.stack([x, y], axis=-1).reshape(-1, 2)
-        off = KDTree(edge).query(places)[0].reshape(shape)
+        off = PointTree(edge).nearest(places)[0].reshape(shape)
         return np.where(inside, -off, off), first, pixel
 
 

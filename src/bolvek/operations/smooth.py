@@ -25,6 +25,7 @@ from bolvek.settings import remedy
 from bolvek.settings.measures import WallSettings
 from bolvek.settings.repairs import Region, SmoothSettings
 from bolvek.spatial.parallel import run_ranges
+from bolvek.spatial.points import PointTree
 from bolvek.units import count_text
 
 _SIGMA = 0.6
@@ -120,9 +121,7 @@ def _inside(mesh: Mesh, region: Region, rim: Ints32) -> Bools:
         return np.asarray(((points >= low) & (points <= high)).all(axis=1))
     if not len(rim):
         raise WorkError("the model has no open rim: it is closed")
-    from scipy.spatial import KDTree
-
-    gap, _ = KDTree(points[rim]).query(points, distance_upper_bound=region.rim_mm or 0.0)
+    gap, _ = PointTree(points[rim]).nearest(points, region.rim_mm or 0.0)
     return np.asarray(np.isfinite(gap))
 
 

@@ -13,6 +13,7 @@ from bolvek.mesh import Mesh
 from bolvek.mesh.topology import label_patches
 from bolvek.settings.measures import OverhangSettings
 from bolvek.spatial.frames import across
+from bolvek.spatial.points import PointTree
 from bolvek.spatial.tree import Tree
 from bolvek.units import as_triple
 
@@ -173,11 +174,9 @@ def _reach(points: Floats, edges: Floats) -> float:
 
     Of up to five thousand samples, to within a 400th of the extent of what holds.
     """
-    from scipy.spatial import cKDTree
-
     step = max(float(np.ptp(edges, axis=(0, 1)).max()) / _PIECES, 1e-12)
-    holders = cKDTree(_pieces(edges, step))
-    return float(holders.query(points[:: -(-len(points) // _MOST_ASKED)])[0].max())
+    holders = PointTree(_pieces(edges, step))
+    return float(holders.nearest(points[:: -(-len(points) // _MOST_ASKED)])[0].max())
 
 
 def _span(

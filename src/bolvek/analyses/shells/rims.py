@@ -11,6 +11,7 @@ from bolvek.mesh import Mesh
 from bolvek.mesh.topology import CROWDED, OPEN
 from bolvek.spatial.frames import across
 from bolvek.spatial.groups import linked_groups
+from bolvek.spatial.points import PointTree
 
 NEAR_SHARE, MOST_NEAR_MM = 1e-4, 0.02
 """Vertices nearer than this share of the longest side, at most so many mm, count as doubled."""
@@ -124,24 +125,21 @@ def lying_on_edges(mesh: Mesh, radius: float) -> tuple[Ints, Ints, Floats]:
 
 def _lying_on(mesh: Mesh, half: Ints, a: Ints, b: Ints, radius: float) -> tuple[Ints, Ints, Floats]:
     """`lying_on_edges` of some half-edges that run from a to b."""
-    from scipy.spatial import cKDTree
-
     nothing = np.zeros(0, np.int64), np.zeros(0, np.int64), np.zeros(0)
     rim = np.unique(np.concatenate([a, b]))
     if not radius > 0 or len(rim) < 3:
         return nothing
     p, q = mesh.vertices[a], mesh.vertices[b]
     length = np.linalg.norm(q - p, axis=1)
-    tree = cKDTree(mesh.vertices[rim])
+    tree = PointTree(mesh.vertices[rim])
     reach = 0.5 * length + radius
     long_enough = np.flatnonzero(length > 2 * radius)
-    counts = tree.query_ball_point(0.5 * (p + q)[long_enough], reach[long_enough], return_length=True)
+    counts, _ = tree.around(0.5 * (p + q)[long_enough], reach[long_enough])
     rows = long_enough[counts > 2]
     if not len(rows) or int(counts.sum()) > _MOST_CANDIDATES:
         return nothing
-    near = tree.query_ball_point(0.5 * (p + q)[rows], reach[rows])
-    edge = np.repeat(rows, [len(x) for x in near])
-    vertex = rim[np.concatenate([np.asarray(x, np.int64) for x in near])]
+    counts, near = tree.around(0.5 * (p + q)[rows], reach[rows])
+    edge, vertex = np.repeat(rows, counts), rim[near]
     opposite = mesh.faces[half // 3, (half % 3 + 2) % 3].astype(np.int64)
     other = (vertex != a[edge]) & (vertex != b[edge]) & (vertex != opposite[edge])
     edge, vertex = edge[other], vertex[other]

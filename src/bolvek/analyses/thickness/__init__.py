@@ -11,7 +11,7 @@ from bolvek.analyses.thickness.probe import (
     surfaces_along,
 )
 from bolvek.analyses.thickness.record import Measured, WallEdge, WallField, WallRecord, WallZone
-from bolvek.analyses.thickness.samples import SAMPLES_A_WALL, Samples, crease_samples, edges_of, sample_surface
+from bolvek.analyses.thickness.samples import SAMPLES_A_WALL, Samples, carried, crease_samples, edges_of, sample_surface
 from bolvek.analyses.thickness.shortest import Ways, joined_ways, shortest_ways
 from bolvek.analyses.thickness.waists import find_waists
 from bolvek.analyses.thickness.walls import measure_walls, wall_at
@@ -32,6 +32,7 @@ __all__ = [
     "WallSettings",
     "WallZone",
     "Ways",
+    "carried",
     "check_solid",
     "crease_samples",
     "edges_of",

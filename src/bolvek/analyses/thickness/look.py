@@ -11,6 +11,7 @@ from bolvek.analyses.thickness.samples import Samples
 from bolvek.arrays import Bools, Floats, Ints, Ints8
 from bolvek.mesh import Mesh
 from bolvek.settings.measures import WallSettings
+from bolvek.spatial.points import PointTree
 from bolvek.spatial.tree import Tree
 
 BALL_REACH = 5.0
@@ -214,9 +215,7 @@ def _tapers(
     edge = near & ~beyond.all(axis=0)
     far = np.flatnonzero(~near)
     if edge.any() and len(far):
-        from scipy.spatial import cKDTree
-
-        gap, _ = cKDTree(p[edge]).query(line[far])
+        gap, _ = PointTree(p[edge]).nearest(line[far])
         edge[far] = gap <= np.maximum(0.5 * run[far], _NEAR_RUN * min_mm)
     some = np.flatnonzero(edge)
     edge[some] = ~_widens(scene, 0.5 * (p[some] + q[some]), line[some])

@@ -21,6 +21,9 @@ MOST_SAMPLES = 40_000_000
 SAMPLES_A_WALL = 6
 """A wall that is asked for is sampled so many times across."""
 
+_STEP = 1.4
+"""Where what is measured around a corner differs by more than so many times, it is a step and not a slope."""
+
 CREASE_DEG = 20.0
 """An edge folded outward (into the material) by more than this is a crease: the foot of a pit or a groove."""
 
@@ -63,6 +66,32 @@ def sample_surface(mesh: Mesh, spacing_mm: float, only: Bools | None = None) -> 
         len(order),
     )
     return Samples(points, weight, face, spacing_mm)
+
+
+def carried(mesh: Mesh, samples: Samples, values: Floats, points: Floats, face: NDArray[np.integer]) -> Floats:
+    """What was measured at samples of a mesh (Q,), at any points (P, 3) of its faces (P,): nan where it is at the
+    nearest sample, and on faces without one."""
+    count = np.bincount(samples.face, minlength=len(mesh.faces))
+    first = np.zeros(len(mesh.faces), np.int64)
+    begins = np.flatnonzero(np.diff(samples.face, prepend=-1))
+    first[samples.face[begins]] = begins
+    sums, known = np.zeros(len(mesh.vertices)), np.zeros(len(mesh.vertices))
+    least, most = np.full(len(mesh.vertices), np.inf), np.full(len(mesh.vertices), -np.inf)
+    good = np.flatnonzero(~np.isnan(values))
+    for k in range(3):
+        corner = mesh.faces[samples.face[good], k]
+        sums += np.bincount(corner, values[good], minlength=len(sums))
+        known += np.bincount(corner, minlength=len(sums))
+        np.minimum.at(least, corner, values[good])
+        np.maximum.at(most, corner, values[good])
+    at_corners = np.where(most <= _STEP * least, sums / np.maximum(known, 1), np.nan)
+    row, found = np.asarray(face, np.int64), np.empty(len(points))
+    measured = samples.points, values, first, count, at_corners
+    run_ranges(
+        lambda b, e: kernels.carry_to_places(mesh.vertices, mesh.faces, *measured, row, points, b, e, found),
+        len(points),
+    )
+    return found
 
 
 def edges_of(mesh: Mesh, faces: NDArray[np.integer]) -> Ints:

@@ -28,6 +28,7 @@ from bolvek.mesh import Mesh
 from bolvek.spatial.frames import fibonacci_sphere
 from bolvek.spatial.groups import linked_groups
 from bolvek.spatial.parallel import run_ranges
+from bolvek.spatial.points import PointTree
 from bolvek.spatial.tree import curve_order
 
 FLAT_DEG = 2.0
@@ -119,10 +120,8 @@ def _texture(mesh: Mesh, ways: Ways, radius: float) -> Bools:
 
 def _pieces_around(mesh: Mesh, middle: Floats, radius: float, directions: int) -> Ints:
     """How many pieces of material lie on the sphere of a radius around each place (N, 3), in so many directions."""
-    from scipy.spatial import cKDTree
-
     sphere = fibonacci_sphere(directions)
-    beside = cKDTree(sphere).query_pairs(4.0 / np.sqrt(directions), output_type="ndarray").astype(np.int64)
+    beside = PointTree(sphere).pairs(4.0 / np.sqrt(directions))
     found = np.zeros(len(middle), np.int64)
     for k, place in enumerate(middle):
         inside = mesh.tree.winding(place + radius * sphere) > 0.5

@@ -18,6 +18,7 @@ from bolvek.arrays import Bools, Floats, Ints
 from bolvek.mesh import Mesh
 from bolvek.spatial.air import least_between, narrowest_along, widest_path
 from bolvek.spatial.frames import HALF_DIAGONAL, across, fibonacci_sphere
+from bolvek.spatial.points import PointTree
 from bolvek.spatial.signed import SignedDistance
 
 REACH_WALLS = 0.5 / np.sin(np.radians(0.5 * SQUARE_DEG))
@@ -150,15 +151,11 @@ def find_waists(
 def _beside(inside: _Material, start: Floats, known: Floats, reach: Floats, enough: float) -> tuple[Floats, Floats]:
     """For each start (N, 3) a wide place of those known (K, 3) within its reach (N,), to which the straight way never
     gets narrower than it begins, and the distance there; the start itself where there is none so."""
-    from scipy.spatial import cKDTree
-
     place, radius = start.copy(), inside.at(start)
     if not len(known):
         return place, radius
     begin = radius.copy()
-    tree = cKDTree(known)
-    gap, nearest = tree.query(start, k=min(_ASKED, len(known)))
-    gap, nearest = gap.reshape(len(start), -1), nearest.reshape(len(start), -1)
+    gap, nearest = PointTree(known).nearest_few(start, min(_ASKED, len(known)))
     for k in range(gap.shape[1]):
         open_ones = np.flatnonzero((radius < enough) & (gap[:, k] <= reach - enough))
         if not len(open_ones):
@@ -245,14 +242,12 @@ class _Trail:
     def follow(self, rows: Ints, place: Floats, radius: Floats, near: float) -> None:
         """Let those of ways (K,) follow another that is near enough to where that was, half its own radius at most, and
         narrower: as widths only grow along ways, none ever follows itself."""
-        from scipy.spatial import cKDTree
-
         if not len(rows):
             return
         known, width, of = np.concatenate(self._place), np.concatenate(self._radius), np.concatenate(self._of)
         self._place, self._radius, self._of = [known], [width], [of]
-        gap, nearest = cKDTree(known).query(place[rows], k=min(_ASKED, len(known)), distance_upper_bound=near)
-        gap, nearest = gap.reshape(len(rows), -1), np.minimum(nearest.reshape(len(rows), -1), len(known) - 1)
+        gap, nearest = PointTree(known).nearest_few(place[rows], min(_ASKED, len(known)), near)
+        nearest = np.minimum(nearest, len(known) - 1)
         wider = (width[nearest] > radius[rows, None]) & (gap <= 0.5 * radius[rows, None])
         wider &= of[nearest] != rows[:, None]
         found = wider.any(axis=1)
@@ -276,12 +271,10 @@ def _necks(
     near: Callable[[Floats], Bools] | None,
 ) -> list[tuple[Floats, float, int]]:
     """Necks between the wide places that places beside each other lead to: where, how wide, the row."""
-    from scipy.spatial import cKDTree
-
     some = np.flatnonzero(wide)
     if len(some) < 2:
         return []
-    pairs = some[cKDTree(home[some]).query_pairs(_NEIGHBOURS * wall, output_type="ndarray")]
+    pairs = some[PointTree(home[some]).pairs(_NEIGHBOURS * wall)]
     a, b = place[pairs[:, 0]], place[pairs[:, 1]]
     pairs = pairs[np.linalg.norm(a - b, axis=1) > 0.25 * wall]
     if not len(pairs):

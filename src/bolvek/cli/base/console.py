@@ -13,7 +13,7 @@ import click
 if TYPE_CHECKING:
     from rich.console import Console
 
-    from bolvek.cli.base.progress import Progress
+    from bolvek.cli.base.progress import Progress, Saying
     from bolvek.report.record import Record
 
 
@@ -28,6 +28,7 @@ class Talk:
         self.json_target = json_target
         self._to_stderr = json_target is not None and str(json_target) == "-"
         self._doing: list[threading.Event] = []
+        self._said_at = time.perf_counter()
 
     @property
     def console(self) -> "Console":
@@ -43,16 +44,19 @@ class Talk:
             click.echo(f"\r{name} ...\x1b[K\r", err=True, nl=False)
 
     @contextmanager
-    def during(self, what: "str | Progress") -> Iterator[None]:
+    def during(self, what: "str | Progress | Saying", every_s: float | None = None) -> Iterator[None]:
         """Say on stderr what is being done, or how far a job is: on a terminal with a clock, wiped by the next line;
-        else a plain line every ten seconds. Of steps within steps the innermost is told."""
+        else a plain line when nothing was said for so long. Of steps within steps the innermost is told."""
+        every = TELL_EVERY_S if every_s is None else every_s
         terminal, done, begin = sys.stderr.isatty(), threading.Event(), time.perf_counter()
         if isinstance(what, str):
             self.busy(what)
 
         def tell() -> None:
-            while not done.wait(SHOW_EVERY_S if terminal else TELL_EVERY_S):
+            while not done.wait(min(SHOW_EVERY_S, every)):
                 if self._doing[-1:] != [done]:
+                    continue
+                if not terminal and time.perf_counter() - self._said_at < 0.9 * every:
                     continue
                 if isinstance(what, str):
                     text = [f"{what} ... {time.perf_counter() - begin:.0f} s"]
@@ -63,7 +67,9 @@ class Talk:
                     click.echo("\r" + "\x1b[K\n".join(text) + f"\x1b[J{up}\r", err=True, nl=False)
                 else:
                     click.echo(f"bolvek: {text[0]}", err=True)
+                    self._said_at = time.perf_counter()
 
+        self._said_at = begin
         self._doing.append(done)
         teller = threading.Thread(target=tell, daemon=True)
         teller.start()
@@ -90,6 +96,7 @@ class Talk:
         """One line; on a terminal the last cell is wrapped in its own column."""
         if sys.stderr.isatty():
             click.echo("\r\x1b[J", err=True, nl=False)
+        self._said_at = time.perf_counter()
         stream = sys.stderr if self._to_stderr else sys.stdout
         if not stream.isatty():  # plain text needs no Rich, which takes a while to import
             click.echo("".join(text for text, _ in cells), file=stream)

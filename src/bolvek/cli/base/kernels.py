@@ -27,7 +27,6 @@ def prepare_kernels(verb: str, files: Iterable[Path], more: Iterable[str] = (), 
 
     if PLAIN:
         return
-    _skip_blas()
     needed = needed_modules(verb, files, more, targets)
     if not missing(needed):
         return
@@ -43,18 +42,3 @@ def prepare_kernels(verb: str, files: Iterable[Path], more: Iterable[str] = (), 
 
     warm_up(needed, bar)
     click.echo("\r\x1b[K", err=True, nl=False)
-
-
-def _skip_blas() -> None:
-    """Keep Numba from importing scipy.linalg at the first call of a kernel (a quarter of a second).
-
-    It does so to find a BLAS for matrix products inside kernels; there are none in ours. What it would have imported
-    is imported as ever by whoever asks for it afterwards.
-    """
-    if "numba.np.arraymath" in sys.modules or "scipy.linalg" in sys.modules:
-        return
-    sys.modules["scipy.linalg"] = None  # type: ignore[assignment]
-    try:
-        import numba.np.arraymath  # noqa: F401
-    finally:
-        del sys.modules["scipy.linalg"]

@@ -11,6 +11,24 @@ from bolvek.units import count_text
 _BAR, _MOST_LINES = 24, 8
 
 
+class Saying:
+    """What is being done right now, by whoever does it: one line that changes."""
+
+    def __init__(self, what: str) -> None:
+        self._what, self._begin = what, time.monotonic()
+
+    def __call__(self, what: str) -> None:
+        self._what = what
+
+    def line(self) -> str:
+        """All in one line, with the seconds since the beginning."""
+        return f"{self._what} ... {time.monotonic() - self._begin:.0f} s"
+
+    def lines(self) -> list[str]:
+        """The same, no wider than the terminal."""
+        return [self.line()[: shutil.get_terminal_size().columns - 1]]
+
+
 class Progress:
     """Told by whoever hands out the work, read by whoever shows it. sizes: how much work each model is, in any unit."""
 

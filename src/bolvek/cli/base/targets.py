@@ -12,10 +12,10 @@ def output_beside(model: Path, output: Path | None, verb: str, suffix: str | Non
 
     Without a suffix it is the model's own where that can be written, else .stl.
     """
-    from bolvek.formats.registry import SUFFIXES
+    from bolvek.formats.kinds import FORMATS
 
     if suffix is None:
-        suffix = model.suffix if model.suffix.lower() in SUFFIXES else ".stl"
+        suffix = model.suffix if model.suffix.lower() in FORMATS else ".stl"
     name = f"{model.stem}.{verb}{suffix}"
     if output is None:
         return model.with_name(name)

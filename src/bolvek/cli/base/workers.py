@@ -17,7 +17,7 @@ from typing import Any
 
 from bolvek.cli.base.console import Talk
 from bolvek.cli.base.outcome import Engine
-from bolvek.cli.base.progress import Progress
+from bolvek.cli.base.progress import Progress, Saying
 from bolvek.errors import BolvekError, WorkError
 
 Cells = tuple[tuple[str, str], ...]
@@ -51,7 +51,7 @@ class Kept(Talk):
         self.said.append(cells)
 
     @contextmanager
-    def during(self, what: str | Progress) -> Iterator[None]:
+    def during(self, what: str | Progress | Saying, every_s: float | None = None) -> Iterator[None]:
         yield
 
 

@@ -89,6 +89,75 @@ def sample_faces(v, faces, order, spacing, begin, end, start, fill, points, weig
             start[place + 1] = at
 
 
+@kernel("f8[:,:] i4[:,:] f8[:,:] f8[:] i8[:] i8[:] f8[:] i8[:] f8[:,:] i8 i8 f8[:]!")
+def carry_to_places(v, faces, points, value, first, count, corner, face, places, begin, end, found):
+    """Values at places begin..end (P, 3) of faces (P,), from those at the samples that `sample_faces` has made.
+
+    points (Q, 3), value (Q,) of samples; first, count (F,): where those of a face begin, and how many; corner (V,)
+    values at vertices, nan where they take that of the face. Of several samples the nearest in its column decides; a
+    single one counts in the middle of the face, the corners at its corners. Fills found (P,).
+    """
+    for p in range(begin, end):
+        f = face[p]
+        at, n = first[f], count[f]
+        if n == 0:
+            found[p] = np.nan
+            continue
+        k = 0
+        longest = -1.0
+        for j in range(3):
+            s, e = faces[f, j], faces[f, (j + 1) % 3]
+            d = (v[e, 0] - v[s, 0]) ** 2 + (v[e, 1] - v[s, 1]) ** 2 + (v[e, 2] - v[s, 2]) ** 2
+            if d > longest:
+                longest = d
+                k = j
+        a, b, c = faces[f, k], faces[f, (k + 1) % 3], faces[f, (k + 2) % 3]
+        length = np.sqrt(longest)
+        ux, uy, uz = (v[b, 0] - v[a, 0]) / length, (v[b, 1] - v[a, 1]) / length, (v[b, 2] - v[a, 2]) / length
+        wx, wy, wz = v[c, 0] - v[a, 0], v[c, 1] - v[a, 1], v[c, 2] - v[a, 2]
+        foot = wx * ux + wy * uy + wz * uz
+        hx, hy, hz = wx - foot * ux, wy - foot * uy, wz - foot * uz
+        tall = hx * hx + hy * hy + hz * hz
+        px, py, pz = places[p, 0] - v[a, 0], places[p, 1] - v[a, 1], places[p, 2] - v[a, 2]
+        along, rise = px * ux + py * uy + pz * uz, (px * hx + py * hy + pz * hz) / tall
+        if n == 1:
+            wc = min(max(rise, 0.0), 1.0)
+            wb = min(max((along - rise * foot) / length, 0.0), 1.0 - wc)
+            wa = 1.0 - wb - wc
+            least = min(wa, wb, wc)
+            own = value[at]
+            at_a, at_b, at_c = corner[a], corner[b], corner[c]
+            found[p] = 3.0 * least * own
+            found[p] += (wa - least) * (own if np.isnan(at_a) else at_a)
+            found[p] += (wb - least) * (own if np.isnan(at_b) else at_b)
+            found[p] += (wc - least) * (own if np.isnan(at_c) else at_c)
+            continue
+        # samples stand by columns along the longest edge, and in each by their height
+        low, high = at, at + n - 1
+        while low < high:  # the first of the column at or after the place
+            middle = (low + high) // 2
+            q = (points[middle, 0] - v[a, 0]) * ux + (points[middle, 1] - v[a, 1]) * uy
+            q += (points[middle, 2] - v[a, 2]) * uz
+            if q < along:
+                low = middle + 1
+            else:
+                high = middle
+        best, best_gap = low, np.inf
+        for way in range(-1, 2, 2):  # that column upward, and the one before it downward
+            s = low if way > 0 else low - 1
+            here = np.inf
+            while at <= s < at + n:
+                d = (points[s, 0] - places[p, 0]) ** 2 + (points[s, 1] - places[p, 1]) ** 2
+                d += (points[s, 2] - places[p, 2]) ** 2
+                if d > here:
+                    break
+                here = d
+                if d < best_gap:
+                    best_gap, best = d, s
+                s += way
+        found[p] = value[best]
+
+
 FLAT_EDGE, INWARD_EDGE, CREASE_EDGE = 1, 2, 3
 """Kinds of edges: those that hardly bend or do so towards the air by less than flat; more than that; sharply."""
 

@@ -21,6 +21,7 @@ from bolvek.operations.fuse.parts import fuse_parts
 from bolvek.operations.fuse.reach import Reached, brought_together
 from bolvek.operations.fuse.unite import among, unite
 from bolvek.settings.parts import FuseSettings
+from bolvek.spatial.points import PointTree
 from bolvek.units import Triple, as_triple
 
 _BESIDE_SHARE = 1e-5  # of the longest side: just beside a surface
@@ -143,14 +144,12 @@ def _voids(mesh: Mesh) -> list[VoidMade]:
 
 def _moved(made: Mesh, bodies: list[Mesh]) -> float:
     """How far (mm) corners of bodies were moved that are still there."""
-    from scipy.spatial import cKDTree
-
     corners = _in_singles(bodies[0].joined(*bodies[1:])).vertices
     lost = corners[~among(corners, made.vertices)]
     fresh = made.vertices[~among(made.vertices, corners)]
     if not len(lost) or not len(fresh):
         return 0.0
-    gap, _ = cKDTree(fresh).query(lost, distance_upper_bound=NEAR_SHARE * float(made.size.max()))
+    gap, _ = PointTree(fresh).nearest(lost, NEAR_SHARE * float(made.size.max()))
     return float(gap[np.isfinite(gap)].max(initial=0.0))
 
 

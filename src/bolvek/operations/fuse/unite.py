@@ -17,6 +17,7 @@ from bolvek.operations.mend import mend
 from bolvek.operations.slim import slim
 from bolvek.settings.repairs import MendSettings
 from bolvek.spatial.groups import linked_groups
+from bolvek.spatial.points import PointTree
 
 JITTER_SHARE = 1e-6
 """How far the second mesh is moved, as a share of the longest side, where a decision is too close to call; each try
@@ -69,18 +70,16 @@ def put_together(mesh: Mesh, known: Floats, within_mm: float) -> Mesh:
     none of known (N, 3) go to the nearest of those, else to each other, and what that lays flat is taken out. The mesh
     itself where that does not come out sound.
     """
-    from scipy.spatial import cKDTree
-
     own = among(mesh.vertices, known)
     fresh = np.flatnonzero(~own)
     if not len(fresh):
         return mesh
     points = mesh.vertices[fresh].copy()
-    gap, nearest = cKDTree(known).query(points, distance_upper_bound=within_mm)
+    gap, nearest = PointTree(known).nearest(points, within_mm)
     near = np.isfinite(gap)
     points[near] = known[nearest[near]]
     free = np.flatnonzero(~near)
-    pairs = cKDTree(points[free]).query_pairs(within_mm, output_type="ndarray").astype(np.int64)
+    pairs = PointTree(points[free]).pairs(within_mm)
     group = linked_groups(len(free), pairs)
     _, first, row = np.unique(group, return_index=True, return_inverse=True)
     points[free] = points[free[first]][row.ravel()]

@@ -16,6 +16,7 @@ from bolvek.arrays import Floats
 from bolvek.mesh import Mesh
 from bolvek.operations.untangle import untangle
 from bolvek.spatial.isosurface import Surface, lipschitz_surface
+from bolvek.spatial.points import PointTree
 from bolvek.spatial.tree import Tree
 
 
@@ -40,9 +41,7 @@ class Room:
             if self.grown is not None:
                 found = np.maximum(found, self.grown.signed_distance.at(points, together=1) + half)
             if len(self.filled):
-                from scipy.spatial import cKDTree
-
-                gap, _ = cKDTree(self.filled).query(points)
+                gap, _ = PointTree(self.filled).nearest(points)
                 found = np.maximum(found, 1.05 * half - gap)
             for x, y, z, radius in self.plugs:
                 found = np.maximum(found, radius - np.linalg.norm(points - (x, y, z), axis=1))

@@ -10,6 +10,7 @@ from bolvek.analyses.zones import Zone, face_zones, zones
 from bolvek.arrays import Floats
 from bolvek.mesh import Mesh
 from bolvek.spatial.groups import linked_groups
+from bolvek.spatial.points import PointTree
 from bolvek.units import as_triple
 
 FAR_CELLS = 1.5
@@ -72,9 +73,7 @@ def _piece_zones(pieces: Floats, cell: float) -> list[Zone]:
     """Pieces (N, 3, 3) that are near each other, gathered."""
     if not len(pieces):
         return []
-    from scipy.spatial import cKDTree
-
     middles = pieces.mean(axis=1)
-    pairs = cKDTree(middles).query_pairs(4 * cell, output_type="ndarray")
+    pairs = PointTree(middles).pairs(4 * cell)
     group = linked_groups(len(pieces), pairs) if len(pairs) else np.arange(len(pieces), dtype=np.int32)
     return zones(pieces, np.asarray(np.unique(group, return_inverse=True)[1], np.int32), None, _MOST_ZONES)

@@ -11,7 +11,6 @@ that is nearer to one of them than half of what is asked. So is what is still th
 
 from collections.abc import Callable
 from dataclasses import dataclass, replace
-from typing import TYPE_CHECKING
 
 import numpy as np
 
@@ -30,9 +29,7 @@ from bolvek.operations.thicken.rim import trimmed
 from bolvek.operations.thicken.solid import Thin, thin_places
 from bolvek.spatial.groups import linked_groups
 from bolvek.spatial.isosurface import lipschitz_surface
-
-if TYPE_CHECKING:
-    from scipy.spatial import cKDTree
+from bolvek.spatial.points import PointTree
 
 _MOST_PATCHES = 40
 _SINK, _ASIDE = 0.01, 0.002  # thicknesses: how far a copy stays below the side that is kept, and beyond its border
@@ -120,11 +117,9 @@ def _stays(mesh: Mesh, thin: Thin, side: str) -> Bools:
 
 def _bodies(mesh: Mesh, thin: Thin, least: float, side: str, blend: float) -> list[Mesh]:
     """A body for each patch of the surface that has thin wall beneath."""
-    from scipy.spatial import cKDTree
-
     rests = _stays(mesh, thin, side)
     half = bool(rests.all())
-    tree = cKDTree(thin.points[rests])
+    tree = PointTree(thin.points[rests])
     wall, normals = thin.wall[rests], thin.normals[rests]
     spots = sample_surface(mesh, 0.5 * least)
     chosen = np.zeros(len(mesh.faces), bool)
@@ -146,7 +141,7 @@ def _bodies(mesh: Mesh, thin: Thin, least: float, side: str, blend: float) -> li
         patch = piece.picked(group == number)
 
         def thickness(points: Floats) -> Floats:
-            off, at = tree.query(points)
+            off, at = tree.nearest(points)
             share = 1.0 - _TAPER * np.clip((off - least / SAMPLES_A_WALL) / blend, 0.0, 1.0)
             wanted = 0.5 * (wall[at] + least) if half else np.full(len(at), least)
             return np.asarray(_OVER * wanted * share)
@@ -159,13 +154,11 @@ def _bodies(mesh: Mesh, thin: Thin, least: float, side: str, blend: float) -> li
 
 def _struts(thin: Thin, least: float) -> Thin:
     """The places around whose middle the wall is thin in more than one direction."""
-    from scipy.spatial import cKDTree
-
     if not len(thin.points):
         return thin
     middles = thin.middles
-    tree = cKDTree(middles)
-    off, at = tree.query(middles, k=min(_AROUND, len(middles)), distance_upper_bound=0.5 * least)
+    tree = PointTree(middles)
+    off, at = tree.nearest_few(middles, min(_AROUND, len(middles)), 0.5 * least)
     there = np.isfinite(off)
     normals = np.where(there[..., None], thin.normals[np.minimum(at, len(middles) - 1)], 0.0)
     spread = np.linalg.eigvalsh(np.einsum("pki,pkj->pij", normals, normals))
@@ -174,13 +167,11 @@ def _struts(thin: Thin, least: float) -> Thin:
 
 def _around_middles(thin: Thin, least: float) -> list[Mesh]:
     """A body for each place that is thin: all that is within half of what is asked of the middles of its wall."""
-    from scipy.spatial import cKDTree
-
     if not len(thin.points):
         return []
     middles = thin.middles
-    tree = cKDTree(middles)
-    group = linked_groups(len(middles), tree.query_pairs(0.5 * least, output_type="ndarray").astype(np.int64))
+    tree = PointTree(middles)
+    group = linked_groups(len(middles), tree.pairs(0.5 * least))
     weight = np.bincount(group, thin.area)
     radius, cell = 0.5 * _OVER * least, least / _CELLS
     found = []
@@ -188,10 +179,10 @@ def _around_middles(thin: Thin, least: float) -> list[Mesh]:
         if weight[number] < _SPECK * least**2:
             break
         own = middles[group == number]
-        near = cKDTree(own)
+        near = PointTree(own)
 
-        def beyond(points: Floats, near: "cKDTree" = near) -> Floats:
-            return np.asarray(near.query(points)[0]) - radius
+        def beyond(points: Floats, near: PointTree = near) -> Floats:
+            return np.asarray(near.nearest(points)[0]) - radius
 
         reach = radius + 2 * cell
         surface = lipschitz_surface(beyond, own.min(axis=0) - reach, own.max(axis=0) + reach, cell)
@@ -201,9 +192,9 @@ def _around_middles(thin: Thin, least: float) -> list[Mesh]:
     return found
 
 
-def _beside(tree: "cKDTree", normals: Floats, points: Floats, facing: Floats, reach: float) -> Bools:
+def _beside(tree: PointTree, normals: Floats, points: Floats, facing: Floats, reach: float) -> Bools:
     """Points (P, 3) of surfaces facing somewhere (P, 3) with a sample near that faces about the same way."""
-    off, at = tree.query(points, k=_NEAR, distance_upper_bound=reach)
+    off, at = tree.nearest_few(points, _NEAR, reach)
     alike = np.einsum("ij,ikj->ik", facing, normals[np.minimum(at, len(normals) - 1)]) > 0.5
     return np.asarray((np.isfinite(off) & alike).any(axis=1))
 

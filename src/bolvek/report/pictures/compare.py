@@ -1,7 +1,6 @@
 """Old and new side by side, what changed in colour; several results on one sheet."""
 
 from collections.abc import Sequence
-from typing import TYPE_CHECKING
 
 import numpy as np
 
@@ -10,13 +9,10 @@ from bolvek.analyses.zones import Zone, face_zones
 from bolvek.arrays import Bools, Floats
 from bolvek.mesh import Mesh
 from bolvek.report.pictures import palette
-from bolvek.report.pictures.numbered import add_image
-from bolvek.report.pictures.plain import HEIGHT, WIDTH, Caption, add_scale_bar, new_figure, png_bytes
-from bolvek.report.pictures.raster import render
+from bolvek.report.pictures.plain import add_scale_bar, legend_row
+from bolvek.report.pictures.raster import Image, render
+from bolvek.report.pictures.sheet import HEIGHT, WIDTH, Caption, Sheet
 from bolvek.report.pictures.view import View
-
-if TYPE_CHECKING:
-    from matplotlib.figure import Figure
 
 _TOP, _BOTTOM = 84, 60
 GONE, ADDED, MOVED, TURNED = "#d55e00", "#009e73", "#0072b2", "#cc79a7"
@@ -24,7 +20,7 @@ GONE, ADDED, MOVED, TURNED = "#d55e00", "#009e73", "#0072b2", "#cc79a7"
 
 def compare_picture(old: Mesh, new: Mesh, record: CompareRecord, found: Compared, caption: Caption) -> bytes:
     """PNG: the old with what is gone, the new with what came and what moved, and the largest change from near."""
-    figure = new_figure(caption)
+    sheet = Sheet.new(caption)
     far = found.off_mm > 1e-6 * float(new.size.max(initial=1e-9))
     marks = [(found.turned, TURNED), (found.added, ADDED), (found.added & far, MOVED)]
     paints = (_painted(old, [(found.gone, GONE)]), _painted(new, marks))
@@ -35,15 +31,15 @@ def compare_picture(old: Mesh, new: Mesh, record: CompareRecord, found: Compared
         left = int(k * wide / 2)
         width, height = int(wide / 2) - 16, HEIGHT - _TOP - _BOTTOM
         image = render(mesh, view, width, height, paint=paint)
-        axes = add_image(figure, image, left + 8, _BOTTOM)
-        axes.text(6, height - 4, name, size=12, color=palette.INK, va="top", style="italic")
-        add_scale_bar(axes, image, width)
+        panel = sheet.image(image, left + 8, _BOTTOM)
+        panel.text(6, height - 4, name, 12, style="italic", up="top")
+        add_scale_bar(panel, image)
     if zone is not None:
-        _near(figure, old, new, paints, zone, found)
+        _near(sheet, old, new, paints, zone, found)
     named = [(GONE, "gone", found.gone), (TURNED, "turned", found.turned), (ADDED, "new, in place", found.added & ~far)]
     named.append((MOVED, "new, off the old surface", found.added & far))
-    _legend(figure, [(colour, text) for colour, text, faces in named if faces.any()])
-    return png_bytes(figure)
+    legend_row(sheet, 44, 14, [(words, colour) for colour, words, faces in named if faces.any()])
+    return sheet.png()
 
 
 def _painted(mesh: Mesh, marks: Sequence[tuple[Bools, str]]) -> Floats:
@@ -71,7 +67,7 @@ def _view(old: Mesh, new: Mesh, found: Compared) -> View:
     return views[int(np.argmax(like * np.array(seen) + 1e-9 * (np.arange(len(views)) == 0)))]
 
 
-def _near(figure: "Figure", old: Mesh, new: Mesh, paints: tuple[Floats, Floats], zone: Zone, found: Compared) -> None:
+def _near(sheet: Sheet, old: Mesh, new: Mesh, paints: tuple[Floats, Floats], zone: Zone, found: Compared) -> None:
     where = np.array(zone.where_mm)
     reach = max(2.6 * max(zone.size_mm), 0.02 * float(new.size.max()))
     around = new.tree.faces_in_box(where - 0.3 * reach, where + 0.3 * reach)
@@ -85,27 +81,15 @@ def _near(figure: "Figure", old: Mesh, new: Mesh, paints: tuple[Floats, Floats],
         if not len(faces):
             continue
         image = render(mesh.picked(faces), view, width, height, paint=paint[faces], window=(where, reach))
-        axes = add_image(figure, image, WIDTH - 392, bottom)
-        axes.text(4, height + 6, name, size=11, color=palette.INK, style="italic", clip_on=False)
-        add_scale_bar(axes, image, width)
-
-
-def _legend(figure: "Figure", items: Sequence[tuple[str, str]]) -> None:
-    axes = figure.add_axes((0.0, 0.0, 1.0, 26 / HEIGHT))
-    axes.set_xlim(0, WIDTH)
-    axes.set_ylim(0, 26)
-    axes.set_axis_off()
-    x = 44.0
-    for colour, text in items:
-        axes.plot([x], [14], "s", color=colour, ms=9, clip_on=False)
-        axes.text(x + 10, 14, text, size=9.5, color=palette.INK, va="center")
-        x += 40 + 7.0 * len(text)
+        panel = sheet.image(image, WIDTH - 392, bottom)
+        panel.text(4, height + 6, name, 11, style="italic")
+        add_scale_bar(panel, image)
 
 
 def tries_sheet(title: str, tries: Sequence[tuple[str, Mesh, Compared, Sequence[str]]]) -> bytes:
     """PNG: several results of one model side by side, each with its name and a few lines."""
     told = ", the new faces in colour" if any(found.added.any() for _, _, found, _ in tries) else ""
-    figure = new_figure(Caption(title, f"each way tried{told}"))
+    sheet = Sheet.new(Caption(title, f"each way tried{told}"))
     count = len(tries)
     width, height = WIDTH // count - 16, HEIGHT - _TOP - 190
     first = tries[0]
@@ -120,10 +104,13 @@ def tries_sheet(title: str, tries: Sequence[tuple[str, Mesh, Compared, Sequence[
             reach = max(2.6 * max(zones[0].size_mm), 0.02 * float(mesh.size.max()))
             window = (np.array(zones[0].where_mm), reach) if reach < float(mesh.size.max()) else None
         image = render(mesh, view, width, height, paint=paint, window=window)
-        left = k * (WIDTH // count) + 8
-        axes = add_image(figure, image, left, 170)
-        add_scale_bar(axes, image, width)
-        figure.text(left / WIDTH, 128 / HEIGHT, name, size=13, weight="bold", color=palette.INK, va="top")
-        for row, line in enumerate(lines):
-            figure.text(left / WIDTH, (104 - 19 * row) / HEIGHT, line, size=10, color=palette.QUIET, va="top")
-    return png_bytes(figure)
+        add_try(sheet, image, k * (WIDTH // count) + 8, name, lines)
+    return sheet.png()
+
+
+def add_try(sheet: Sheet, image: Image, left: float, name: str, lines: Sequence[str]) -> None:
+    """One of several results side by side: its picture, its name and a few lines below."""
+    add_scale_bar(sheet.image(image, left, 170), image)
+    sheet.text(left, 128, name, 13, style="bold", up="top")
+    for row, line in enumerate(lines):
+        sheet.text(left, 104 - 19 * row, line, 10, palette.QUIET, up="top")

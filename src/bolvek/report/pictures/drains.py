@@ -12,9 +12,10 @@ from bolvek.arrays import Bools, Floats
 from bolvek.mesh import Mesh
 from bolvek.operations.drain import AutoRecord, DrainRecord
 from bolvek.report.pictures import palette
-from bolvek.report.pictures.numbered import add_image
-from bolvek.report.pictures.plain import HEIGHT, WIDTH, Caption, Mark, add_panel, add_scale_bar, new_figure, png_bytes
+from bolvek.report.pictures.compare import add_try
+from bolvek.report.pictures.plain import Mark, add_panel
 from bolvek.report.pictures.raster import render
+from bolvek.report.pictures.sheet import HEIGHT, WIDTH, Caption, Sheet
 from bolvek.report.pictures.view import cut_through
 from bolvek.units import Triple, count_text, volume_text
 
@@ -70,13 +71,13 @@ def drains_picture(
     """
     auto = record.auto
     up = (0.0, 0.0, 1.0) if auto is None else auto.up
-    figure = new_figure(caption)
+    sheet = Sheet.new(caption)
     cut = cut_through(after.bounds, [h.at_mm for h in record.holes])
     paint = wet_paint(before, up, inside)
-    add_panel(figure, (0.0, 0.5), before, cut.view(), "before", cut=cut, paint=paint, marks=necks)
+    add_panel(sheet, (0.0, 0.5), before, cut.view(), "before", cut=cut, paint=paint, marks=necks)
     paint = wet_paint(after, up, inside_of(after))
-    add_panel(figure, (0.5, 1.0), after, cut.view(), "with its holes", cut=cut, paint=paint, marks=hole_marks(record))
-    return png_bytes(figure)
+    add_panel(sheet, (0.5, 1.0), after, cut.view(), "with its holes", cut=cut, paint=paint, marks=hole_marks(record))
+    return sheet.png()
 
 
 def inside_of(mesh: Mesh) -> Bools:
@@ -86,7 +87,7 @@ def inside_of(mesh: Mesh) -> Bools:
 
 def drains_sheet(name: str, tries: Sequence[tuple[str, Mesh, DrainRecord]]) -> bytes:
     """PNG: the model with different numbers of holes side by side, cut open, with what stays."""
-    figure = new_figure(Caption(name, "numbers of holes a cavity, found by flooding"))
+    sheet = Sheet.new(Caption(name, "numbers of holes a cavity, found by flooding"))
     count = len(tries)
     width, height = WIDTH // count - 16, HEIGHT - 84 - 190
     most = max(tries, key=lambda t: len(t[2].holes))
@@ -96,13 +97,8 @@ def drains_sheet(name: str, tries: Sequence[tuple[str, Mesh, DrainRecord]]) -> b
         assert auto is not None
         paint = wet_paint(mesh, auto.up, inside_of(mesh))
         image = render(mesh, cut.view(), width, height, cut=cut, paint=paint)
-        left = k * (WIDTH // count) + 8
-        axes = add_image(figure, image, left, 170)
-        add_scale_bar(axes, image, width)
-        figure.text(left / WIDTH, 128 / HEIGHT, title, size=13, weight="bold", color=palette.INK, va="top")
-        for row, line in enumerate(_lines(record, auto)):
-            figure.text(left / WIDTH, (104 - 19 * row) / HEIGHT, line, size=10, color=palette.QUIET, va="top")
-    return png_bytes(figure)
+        add_try(sheet, image, k * (WIDTH // count) + 8, title, _lines(record, auto))
+    return sheet.png()
 
 
 def _lines(record: DrainRecord, auto: AutoRecord) -> list[str]:

@@ -1,7 +1,5 @@
 """Layers drawn: the area over the height with what happens there, and sections with material, voids, what stays."""
 
-from typing import TYPE_CHECKING, Any
-
 import numpy as np
 from scipy import ndimage
 
@@ -11,35 +9,32 @@ from bolvek.analyses.layers import LayerRecord, LayerView, first_layer
 from bolvek.arrays import Bools, Floats
 from bolvek.report.classes import class_of
 from bolvek.report.pictures import palette
-from bolvek.report.pictures.plain import HEIGHT, WIDTH, Caption, new_figure, png_bytes
+from bolvek.report.pictures.plain import legend_row
+from bolvek.report.pictures.plot import Plot
+from bolvek.report.pictures.sheet import HEIGHT, WIDTH, Caption, Sheet, words_wide
 from bolvek.units import count_text, length_text
-
-if TYPE_CHECKING:
-    from matplotlib.axes import Axes
-    from matplotlib.figure import Figure
 
 MATERIAL, VOID, STAYS, ISLAND = "#b89a76", "#dfe8ee", "#1f78b4", class_of("island").colour
 _STRIP = 4
-_MOST_PIXELS = 1200
 _LEGEND = (("material", MATERIAL), ("void", VOID), ("liquid stays", STAYS), ("island", ISLAND))
 
 
 def layers_picture(record: LayerRecord, view: LayerView, caption: Caption) -> bytes:
     """PNG of the area over the height, and of the layers that tell most."""
-    figure = new_figure(caption)
-    _area_plot(figure, record)
+    sheet = Sheet.new(caption)
+    _area_plot(sheet, record)
     chosen = telling_layers(record)
-    _sections(figure, record, view, chosen, (24, 54, WIDTH - 48, 356))
-    _legend(figure)
-    return png_bytes(figure)
+    _sections(sheet, record, view, chosen, (24, 54, WIDTH - 48, 356))
+    _legend(sheet)
+    return sheet.png()
 
 
 def section_sheet(record: LayerRecord, view: LayerView, layers: list[int], caption: Caption) -> bytes:
     """PNG of chosen layers, large."""
-    figure = new_figure(caption)
-    _sections(figure, record, view, [(k, "") for k in layers], (24, 64, WIDTH - 48, HEIGHT - 64 - 100))
-    _legend(figure)
-    return png_bytes(figure)
+    sheet = Sheet.new(caption)
+    _sections(sheet, record, view, [(k, "") for k in layers], (24, 64, WIDTH - 48, HEIGHT - 64 - 100))
+    _legend(sheet)
+    return sheet.png()
 
 
 def telling_layers(record: LayerRecord) -> list[tuple[int, str]]:
@@ -80,33 +75,27 @@ def telling_layers(record: LayerRecord) -> list[tuple[int, str]]:
     return sorted(kept)
 
 
-def _area_plot(figure: "Figure", r: LayerRecord) -> None:
-    axes = figure.add_axes((80 / WIDTH, 474 / HEIGHT, (WIDTH - 110) / WIDTH, 200 / HEIGHT))
-    axes.patch.set_alpha(0)
+def _area_plot(sheet: Sheet, r: LayerRecord) -> None:
     at, area = np.array(r.table.at_mm), np.array(r.table.area_mm2) / 100
-    axes.fill_between(at, area, color=MATERIAL, alpha=0.55, lw=0, step="mid")
-    axes.plot(at, area, color=palette.INK, lw=0.9)
     top = max(float(area.max(initial=0.0)), 1e-9)
-    axes.set_xlim(0, max(r.height_mm, 1e-9))
-    axes.set_ylim(0, 1.28 * top)
+    part = sheet.at(80, 474)
+    plot = Plot(part, WIDTH - 110, 200, (0.0, max(r.height_mm, 1e-9)), (0.0, 1.28 * top))
+    if len(at):
+        plot.filled(at, area, MATERIAL, 0.55)
     for cup in r.cups[:6]:
-        axes.axvspan(cup.from_mm, cup.to_mm, color=STAYS, alpha=0.13, lw=0)
+        plot.band(cup.from_mm, cup.to_mm, STAYS, 0.13)
     for membrane in r.membranes[:12]:
-        axes.axvline((membrane.layers[0] + 0.5) * r.layer_mm, color=palette.UNFIT, lw=1.2)
-    if r.islands:
-        up = [i.height_mm for i in r.island_list]
-        axes.plot(up, np.full(len(up), 1.18 * top), "v", color=ISLAND, ms=6, clip_on=False)
-    peak = r.area_max_at_mm
-    axes.plot([peak], [r.area_max_mm2 / 100], "o", color=palette.INK, ms=5)
-    lean = "left" if peak < 0.7 * r.height_mm else "right"
-    words = f"  {r.area_max_mm2 / 100:.2f} cm2 at {length_text(peak)}  "
-    axes.text(peak, r.area_max_mm2 / 100, words, size=9.5, color=palette.INK, ha=lean, va="bottom")
-    axes.set_xlabel("height, mm", size=9.5, color=palette.QUIET)
-    axes.set_ylabel("area, cm2", size=9.5, color=palette.QUIET)
-    axes.tick_params(labelsize=9, colors=palette.QUIET)
-    for name, spine in axes.spines.items():
-        spine.set_visible(name in ("left", "bottom"))
-        spine.set_color(palette.QUIET)
+        plot.upright((membrane.layers[0] + 0.5) * r.layer_mm, palette.UNFIT, 1.2)
+    if len(at):
+        plot.line(at, area, palette.INK, 0.9)
+    for x, y in plot.place(np.array([(i.height_mm, 1.18 * top) for i in r.island_list]).reshape(-1, 2)):
+        part.area([(x - 4.2, y + 4.2), (x + 4.2, y + 4.2), (x, y - 4.2)], ISLAND)
+    x, y = plot.place((r.area_max_at_mm, r.area_max_mm2 / 100))
+    part.disc((x, y), 5, palette.INK, palette.INK, 0.5)
+    left = r.area_max_at_mm < 0.7 * r.height_mm
+    words = f"{r.area_max_mm2 / 100:.2f} cm2 at {length_text(r.area_max_at_mm)}"
+    part.text(x + (8 if left else -8), y + 2, words, 9.5, across="left" if left else "right", up="bottom")
+    plot.frame("height, mm", "area, cm2", size=9)
     events = [
         (r.islands, "\u25bc", "island", ISLAND),
         (len(r.membranes), "|", "membrane", palette.UNFIT),
@@ -115,15 +104,14 @@ def _area_plot(figure: "Figure", r: LayerRecord) -> None:
     x = WIDTH - 460.0
     for count, mark, name, colour in events:
         if count:
-            figure.text(x / WIDTH, 690 / HEIGHT, mark, size=11, color=colour, weight="bold", va="center")
-            figure.text(
-                (x + 14) / WIDTH, 690 / HEIGHT, count_text(count, name), size=9.5, color=palette.INK, va="center"
-            )
-            x += 34 + 7.2 * len(count_text(count, name))
+            words = count_text(count, name)
+            sheet.text(x, 690, mark, 11, colour, style="bold", up="middle")
+            sheet.text(x + 16, 690, words, 9.5, up="middle")
+            x += 40 + words_wide(words, 9.5)
 
 
 def _sections(
-    figure: "Figure",
+    sheet: Sheet,
     record: LayerRecord,
     view: LayerView,
     layers: list[tuple[int, str]],
@@ -135,30 +123,20 @@ def _sections(
     aspect = view.columns.shape[0] / view.columns.shape[1]
     rows = min(range(1, n + 1), key=lambda k: -min((width / -(-n // k) - 44) / aspect, height / k - 62))
     columns = -(-n // rows)
-    cell = width / columns, height / rows
+    wide, high = width / columns, height / rows
     for k, (layer, why) in enumerate(layers):
         row, column = divmod(k, columns)
-        box = (
-            (left + column * cell[0] + 34) / WIDTH,
-            (bottom + height - (row + 1) * cell[1] + 26) / HEIGHT,
-            (cell[0] - 44) / WIDTH,
-            (cell[1] - 62) / HEIGHT,
-        )
-        axes = figure.add_axes(box)
-        _draw_section(axes, view, layer)
+        box = left + column * wide + 34, bottom + height - (row + 1) * high + 26, wide - 44, high - 62
+        plot = _draw_section(sheet, view, layer, box)
         begin = [i.where_mm for i in record.island_list if first_layer(i.height_mm, record.layer_mm) == layer]
         if begin:  # most are specks where they begin
-            across = np.array(begin) @ view.columns.frame[:2].T
-            axes.plot(*across.T, "o", ms=9, mfc="none", mec=ISLAND, mew=1.6, clip_on=False)
+            for place in plot.place(np.array(begin) @ view.columns.frame[:2].T):
+                plot.sheet.disc(place, 9, None, ISLAND, 1.6)
         area = record.table.area_mm2[layer]
         title = f"{length_text(record.table.at_mm[layer])}, layer {layer:,}"
-        _above(axes, title, 17, size=10, color=palette.INK, weight="bold")
-        _above(axes, f"{area / 100:.2f} cm2" + (f"; {why}" if why else ""), 4, size=9, color=palette.QUIET)
-
-
-def _above(axes: "Axes", text: str, points: int, **style: Any) -> None:
-    """A line of text so many points above the left end of the axes."""
-    axes.annotate(text, (0, 1), (0, points), xycoords="axes fraction", textcoords="offset points", va="bottom", **style)
+        plot.sheet.text(0, plot.height + 24, title, 10, style="bold", up="bottom")
+        told = f"{area / 100:.2f} cm2" + (f"; {why}" if why else "")
+        plot.sheet.text(0, plot.height + 6, told, 9, palette.QUIET, up="bottom")
 
 
 def section_colours(view: LayerView, layer: int) -> Floats:
@@ -190,25 +168,24 @@ def _material_at(c: Columns, z: float) -> Bools:
     return mask
 
 
-def _draw_section(axes: "Axes", view: LayerView, layer: int) -> None:
-    from matplotlib.collections import LineCollection
-
+def _draw_section(sheet: Sheet, view: LayerView, layer: int, box: tuple[float, float, float, float]) -> Plot:
+    """A section as large as it fits into a box (left, bottom, width, height) of pixels."""
     c = view.columns
     x0, y0 = c.origin_mm
-    extent = (x0, x0 + c.shape[0] * c.pixel_mm, y0, y0 + c.shape[1] * c.pixel_mm)
-    colours = section_colours(view, layer)
-    step = max(1, max(colours.shape) // _MOST_PIXELS)
-    axes.imshow(colours[::step, ::step], extent=extent, interpolation="antialiased")
+    size = np.array(c.shape) * c.pixel_mm
+    scale = min(box[2] / size[0], box[3] / size[1])
+    wide, high = size * scale
+    part = sheet.at(box[0] + 0.5 * (box[2] - wide), box[1] + 0.5 * (box[3] - high))
+    plot = Plot(part, wide, high, (x0, x0 + size[0]), (y0, y0 + size[1]))
+    part.pixels(section_colours(view, layer), 0, 0, wide, high)
     outlines = view.stack.outlines(layer)
     for closed, colour in ((True, palette.INK), (False, palette.UNFIT)):
         lines = [
             np.concatenate([o.points, o.points[:1]]) if closed else o.points for o in outlines if o.closed == closed
         ]
-        axes.add_collection(LineCollection(lines, colors=colour, linewidths=0.6))
-    axes.tick_params(labelsize=8, colors=palette.QUIET, length=2.5)
-    for spine in axes.spines.values():
-        spine.set_color(palette.QUIET)
-        spine.set_linewidth(0.5)
+        part.lines([plot.place(line) for line in lines], colour, 0.6)
+    plot.frame(size=8, whole=True)
+    return plot
 
 
 def _rgb(colour: str) -> tuple[float, float, float]:
@@ -216,10 +193,6 @@ def _rgb(colour: str) -> tuple[float, float, float]:
     return r, g, b
 
 
-def _legend(figure: "Figure") -> None:
-    x = 60.0
-    for text, colour in _LEGEND:
-        figure.text(x / WIDTH, 26 / HEIGHT, "\u25a0", size=14, color=colour, va="center")
-        figure.text((x + 17) / WIDTH, 26 / HEIGHT, text, size=9.5, color=palette.INK, va="center")
-        x += 44 + 7.0 * len(text)
-    figure.text(x / WIDTH, 26 / HEIGHT, "mm along both axes", size=9.5, color=palette.QUIET, va="center")
+def _legend(sheet: Sheet) -> None:
+    x = legend_row(sheet, 60, 26, _LEGEND)
+    sheet.text(x, 26, "mm along both axes", 9.5, palette.QUIET, up="middle")

@@ -1,7 +1,5 @@
 """Overhangs drawn: what overhangs, bridges and begins in the air in colour, numbered; and directions side by side."""
 
-from typing import TYPE_CHECKING
-
 import numpy as np
 
 from bolvek.analyses.overhangs import OverhangRecord
@@ -11,15 +9,12 @@ from bolvek.mesh import Mesh
 from bolvek.report.classes import class_of
 from bolvek.report.pictures import palette
 from bolvek.report.pictures.callouts import MOST, Callout, nearest_surface
-from bolvek.report.pictures.numbered import SIDE, VIEW, add_image, numbered_view, spot_list
-from bolvek.report.pictures.plain import HEIGHT, WIDTH, Caption, new_figure, png_bytes
+from bolvek.report.pictures.numbered import SIDE, VIEW, numbered_view, spot_list
+from bolvek.report.pictures.plain import legend_row
 from bolvek.report.pictures.raster import render
+from bolvek.report.pictures.sheet import HEIGHT, WIDTH, Caption, Sheet
 from bolvek.report.pictures.view import View
 from bolvek.units import area_text, length_text
-
-if TYPE_CHECKING:
-    from matplotlib.figure import Figure
-
 
 BED = "#009e73"
 LEGEND = (
@@ -41,20 +36,20 @@ def overhangs_picture(mesh: Mesh, record: OverhangRecord, kind: Ints8, caption: 
     """PNG of the overhangs of a model, which stands in the picture as it is built."""
     turn = _upright(np.array(record.up))
     standing = mesh.moved(mesh.vertices @ turn.T)
-    figure = new_figure(caption)
+    sheet = Sheet.new(caption)
     spots = [_spot(standing, turn, k, *place) for k, place in enumerate(_places(record)[:MOST], 1)]
     for k, view in enumerate((View.three_quarter(-62.0, -24.0), View.three_quarter(118.0, -24.0))):
-        numbered_view(figure, 8 + k * (VIEW + 6), standing, view, face_paint(kind), spots)
-    _figures(figure, record)
+        numbered_view(sheet, 8 + k * (VIEW + 6), standing, view, face_paint(kind), spots)
+    _figures(sheet, record)
     if spots:
-        spot_list(figure, spots, len(record.zones) + record.islands)
-    _legend(figure)
-    return png_bytes(figure)
+        spot_list(sheet, spots, len(record.zones) + record.islands)
+    legend_row(sheet, 330, 14, LEGEND)
+    return sheet.png()
 
 
 def directions_picture(mesh: Mesh, comparison: Comparison, kinds: list[Ints8], caption: Caption) -> bytes:
     """PNG of the best directions side by side, the present one last; kinds: what each face is in each of them."""
-    figure = new_figure(caption)
+    sheet = Sheet.new(caption)
     shown = [*comparison.best[:SHEET_BEST], comparison.now]
     columns, width, height = 3, 400, 290
     for k, (direction, kind) in enumerate(zip(shown, kinds, strict=True)):
@@ -63,13 +58,12 @@ def directions_picture(mesh: Mesh, comparison: Comparison, kinds: list[Ints8], c
         image = render(standing, View.three_quarter(-62.0, -14.0), width - 20, height - 40, paint=face_paint(kind))
         row, column = divmod(k, columns)
         left, bottom = 24 + column * (width + 14), HEIGHT - 90 - (row + 1) * (height + 44) + 40
-        add_image(figure, image, left, bottom)
+        sheet.image(image, left, bottom)
         name = "now" if k == len(shown) - 1 else f"{k + 1}"
-        figure.text(left / WIDTH, (bottom - 8) / HEIGHT, name, size=12, weight="bold", color=palette.INK, va="top")
-        lines = direction_figures(direction)
-        figure.text((left + 50) / WIDTH, (bottom - 6) / HEIGHT, lines, size=8.8, color=palette.INK, va="top")
-    _legend(figure)
-    return png_bytes(figure)
+        sheet.text(left, bottom - 8, name, 12, style="bold", up="top")
+        sheet.text(left + 50, bottom - 6, direction_figures(direction), 8.8, up="top")
+    legend_row(sheet, 330, 14, LEGEND)
+    return sheet.png()
 
 
 def direction_figures(d: Direction) -> str:
@@ -122,7 +116,7 @@ def _spot(mesh: Mesh, turn: Floats, number: int, code: str, text: str, where: Fl
     return Callout(number, code, text, where, extent, anchor, normal)
 
 
-def _figures(figure: "Figure", r: OverhangRecord) -> None:
+def _figures(sheet: Sheet, r: OverhangRecord) -> None:
     """The main numbers at the top of the right column."""
     rows = [
         ("overhang", f"{r.area_mm2 / 100:.2f} cm2, {100 * r.share:.1f}% of the surface"),
@@ -133,14 +127,6 @@ def _figures(figure: "Figure", r: OverhangRecord) -> None:
         ("height", f"{r.height_mm:.2f} mm, {r.layers:,} layers"),
     ]
     for k, (name, text) in enumerate(rows):
-        y = (HEIGHT - 110 - 26 * k) / HEIGHT
-        figure.text((WIDTH - SIDE + 10) / WIDTH, y, name, size=10.5, color=palette.QUIET)
-        figure.text((WIDTH - SIDE + 110) / WIDTH, y, text, size=10.5, color=palette.INK)
-
-
-def _legend(figure: "Figure") -> None:
-    x = 330.0
-    for text, colour in LEGEND:
-        figure.text(x / WIDTH, 14 / HEIGHT, "\u25a0", size=13, color=colour, va="center")
-        figure.text((x + 16) / WIDTH, 14 / HEIGHT, text, size=9.5, color=palette.INK, va="center")
-        x += 44 + 7.0 * len(text)
+        y = HEIGHT - 110 - 26 * k
+        sheet.text(WIDTH - SIDE + 10, y, name, 10.5, palette.QUIET)
+        sheet.text(WIDTH - SIDE + 110, y, text, 10.5)

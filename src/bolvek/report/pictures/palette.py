@@ -47,3 +47,8 @@ def wall_colours(share: Floats) -> Floats:
 def shown(colours: Floats) -> Floats:
     """Linear colours as they come out in a fully lit picture."""
     return np.clip(colours, 0, 1) ** (1 / 1.6)
+
+
+def hex_of(colour: tuple[float, float, float] | Floats) -> str:
+    """A linear colour as the hex colour it comes out as."""
+    return "#" + "".join(f"{round(255 * float(c)):02x}" for c in shown(np.asarray(colour)))

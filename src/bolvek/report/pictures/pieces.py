@@ -1,7 +1,6 @@
 """Pieces pulled apart, numbered, from above and from below."""
 
 from collections.abc import Sequence
-from typing import TYPE_CHECKING
 
 import numpy as np
 
@@ -10,14 +9,11 @@ from bolvek.mesh import Mesh
 from bolvek.operations.cut import FITTING, SURFACE, Piece, Plane
 from bolvek.report.pictures import palette
 from bolvek.report.pictures.callouts import spaced
-from bolvek.report.pictures.numbered import add_image
-from bolvek.report.pictures.plain import HEIGHT, WIDTH, Caption, add_scale_bar, new_figure, png_bytes
+from bolvek.report.pictures.plain import add_scale_bar, legend_row
 from bolvek.report.pictures.raster import render
+from bolvek.report.pictures.sheet import HEIGHT, WIDTH, Caption, Sheet
 from bolvek.report.pictures.view import View
 from bolvek.units import size_text
-
-if TYPE_CHECKING:
-    from matplotlib.figure import Figure
 
 _APART = 0.12
 """Of the longest side: so far each plane pulls what is above it from what is below it."""
@@ -77,11 +73,11 @@ def _sheet(
     legend: Sequence[tuple[str, str]],
 ) -> bytes:
     joined = meshes[0].joined(*meshes[1:])
-    figure = new_figure(caption)
+    sheet = Sheet.new(caption)
     for side, elevation in enumerate((18.0, -24.0)):
         title = "from below" if side else name
-        _panel(figure, side, joined, paint, np.array(middles), labels, elevation, title, legend)
-    return png_bytes(figure)
+        _panel(sheet, side, joined, paint, np.array(middles), labels, elevation, title, legend)
+    return sheet.png()
 
 
 def _seen_middle(mesh: Mesh) -> Floats:
@@ -93,7 +89,7 @@ def _seen_middle(mesh: Mesh) -> Floats:
 
 
 def _panel(
-    figure: "Figure",
+    sheet: Sheet,
     side: int,
     mesh: Mesh,
     paint: Floats,
@@ -109,33 +105,18 @@ def _panel(
     width, height = WIDTH // 2 - 2 * _MARGIN - room, HEIGHT - _TOP - _BOTTOM - 24
     image = render(mesh, view, width, height, paint=paint)
     left = _MARGIN + side * (WIDTH // 2) + (room if side == 0 else 0)
-    axes = add_image(figure, image, left, _BOTTOM)
-    add_scale_bar(axes, image, width)
-    axes.text(0 if side else -room, height + 8, name, size=11, color=palette.INK, style="italic", clip_on=False)
+    panel = sheet.image(image, left, _BOTTOM)
+    add_scale_bar(panel, image)
+    panel.text(0 if side else -room, height + 8, name, 11, style="italic")
     at = image.place(view.project(middles))
     shown = min(len(labels), _MOST_LABELS)
     heights = spaced([float(y) for y in at[:shown, 1]], 10, height - 16, 22)
+    x = 0.0 if side == 0 else width + 10.0
+    for k, y in zip(range(shown), heights, strict=True):
+        panel.lines([[at[k], (x, y)]], palette.INK, 0.7)
+        panel.disc(at[k], 5, palette.INK, palette.PAPER, 0.8)
     for k, y in zip(range(shown), heights, strict=True):
         text = labels[k] if side == 0 else labels[k].partition(":")[0]
-        x = 0.0 if side == 0 else width + 10.0
-        axes.plot([at[k, 0], x], [at[k, 1], y], "-", color=palette.INK, lw=0.7, clip_on=False, zorder=4)
-        axes.plot(*at[k], "o", ms=5, mfc=palette.INK, mec=palette.PAPER, clip_on=False, zorder=5)
-        box = {"boxstyle": "round,pad=0.25", "fc": palette.PAPER, "ec": palette.QUIET, "lw": 0.6}
-        axes.text(
-            x,
-            y,
-            text,
-            size=9.5,
-            color=palette.INK,
-            ha="right" if side == 0 else "left",
-            va="center",
-            clip_on=False,
-            bbox=box,
-            zorder=6,
-        )
+        panel.boxed(x, y, text, 9.5, across="right" if side == 0 else "left")
     if side:
-        x = width - 330.0
-        for text, colour in legend:
-            axes.plot([x], [-14], "s", color=colour, ms=9, clip_on=False)
-            axes.text(x + 10, -14, text, size=9.5, color=palette.INK, va="center", clip_on=False)
-            x += 22 + 6.6 * len(text) + 14
+        legend_row(panel, width - 330, -14, legend)

@@ -1,4 +1,4 @@
-"""Shaded images of a mesh, without GPU or screen: raster kernel, then light per pixel."""
+"""Shaded images of a mesh, without GPU or screen: what every sample sees, then its light, by kernels."""
 
 from collections.abc import Callable
 from dataclasses import dataclass
@@ -17,7 +17,6 @@ Paint = Floats | Callable[[NDArray[np.integer], Floats], Floats]
 """A colour (F, 3) a face, or what gives colours (N, 3) for faces (N,) at points (N, 3) of them."""
 
 _SUPER = 2  # samples a pixel along each axis
-_CREASE_COSINE = 0.8
 
 
 @dataclass(frozen=True)
@@ -77,92 +76,60 @@ def render(
     screen[:, 1] = h - (flat[:, 1] - origin[1]) / mm * _SUPER
     screen[:, 2] = -flat[:, 2]
     value = cut.value(mesh.vertices) if cut is not None else np.full(len(flat), -1.0)
+    plane = np.zeros(0) if cut is None else _plane_on_screen(view, cut, mm / _SUPER, origin, h)
     depth = np.full((h, w), np.inf)
     face = np.full((h, w), -1, np.int32)
     weight = np.zeros((h, w, 2), np.float32)
-    run_ranges(lambda b, e: kernels.raster(screen, mesh.faces, value, b, e, depth, face, weight), h, grain=-(-h // 4))
-    seen = face >= 0
-    if cut is not None:
-        _flatten_cut(mesh, view, cut, face, seen, depth, mm / _SUPER, origin)
-    shade, colour = _surface(mesh, view, face, weight, seen, inner, cut, paint)
-    light = _light(shade, view) * _occlusion(depth, seen, mm / _SUPER)[..., None]
-    rgb = np.clip(colour * light, 0, 1)
-    alpha = seen.astype(np.float64)
-    block = (height, _SUPER, width, _SUPER)
-    alpha = alpha.reshape(block).mean(axis=(1, 3))
-    rgb = (rgb * seen[..., None]).reshape(*block, 3).mean(axis=(1, 3)) / np.maximum(alpha, 1e-9)[..., None]
-    towards = -depth.reshape(block).min(axis=(1, 3))
-    return Image(np.clip(rgb, 0, 1) ** (1 / 1.6), alpha, mm, (float(origin[0]), float(origin[1])), towards)
+    grain = _SUPER * -(-height // 8)
+    run_ranges(lambda b, e: kernels.raster(screen, mesh.faces, value, plane, b, e, depth, face, weight), h, grain=grain)
+    colours, each_pixel = _colours(mesh, face, weight, paint)
+    inside = np.zeros(0, bool) if inner is None else np.ascontiguousarray(inner, bool)
+    light = _lights(view, cut)
+    tints = np.array([palette.INSIDE, palette.CUT, palette.CUT_DARK])
+    around = _around(w, mm / _SUPER)
+    rgb, alpha, towards = np.zeros((height, width, 3)), np.zeros((height, width)), np.full((height, width), -np.inf)
+    seen = face, weight, depth, mesh.faces, mesh.unit_normals, mesh.vertex_normals
+    run_ranges(
+        lambda b, e: kernels.shade(
+            *seen, colours, each_pixel, inside, tints, light, cut is not None, around, b, e, rgb, alpha, towards
+        ),
+        height,
+        grain=-(-height // 8),
+    )
+    return Image(rgb, alpha, mm, (float(origin[0]), float(origin[1])), towards)
 
 
-def _surface(
-    mesh: Mesh,
-    view: View,
-    face: Ints32,
-    weight: Floats32,
-    seen: Bools,
-    inner: Bools | None,
-    cut: CutPlane | None,
-    colours: Paint | None,
-) -> tuple[Floats, Floats]:
-    """Normal and colour (H, W, 3) a sample; cut material gets the plane's normal and hatching."""
-    unit = mesh.unit_normals
-    f = face[seen]
-    w = weight[seen].astype(np.float64)
-    bary = np.stack([1 - w.sum(axis=1), w[:, 0], w[:, 1]], axis=1)
-    flat = unit[f]
-    soft = np.zeros_like(flat)
-    for k in range(3):
-        corner = mesh.vertex_normals[mesh.faces[f, k]]
-        crease = np.einsum("ij,ij->i", corner, flat) < _CREASE_COSINE
-        soft += bary[:, k, None] * np.where(crease[:, None], flat, corner)
-    soft /= np.maximum(np.linalg.norm(soft, axis=1), 1e-300)[:, None]
-    back = flat @ view.eye < 0
-    normal = np.zeros((*face.shape, 3))
-    colour = np.zeros((*face.shape, 3))
-    paint = np.tile(np.array(palette.OUTSIDE), (len(f), 1))
-    if callable(colours):
-        paint = colours(f, np.einsum("nk,nkj->nj", bary, mesh.vertices[mesh.faces[f]]))
-    elif colours is not None:
-        paint = colours[f]
-    if inner is not None:
-        paint[inner[f]] = palette.INSIDE
-    if cut is not None:
-        soft[back] = cut.normal
-        rows, columns = np.nonzero(seen)
-        stripe = ((rows + columns) // (5 * _SUPER)) % 2 == 0
-        paint[back] = np.where(stripe[back, None], palette.CUT, palette.CUT_DARK)
-    else:
-        soft[back] = -soft[back]
-    normal[seen] = soft
-    colour[seen] = paint
-    return normal, colour
+def _colours(mesh: Mesh, face: Ints32, weight: Floats32, paint: Paint | None) -> tuple[Floats, bool]:
+    """Colours (N, 3) a face, or a pixel of the picture, and whether the latter: what is measured at places is asked
+    once a pixel, at the first of its samples that sees anything."""
+    if paint is None:
+        return np.tile(np.array(palette.OUTSIDE), (len(mesh.faces), 1)), False
+    if not callable(paint):
+        return np.ascontiguousarray(paint, np.float64), False
+    height, width = (n // _SUPER for n in face.shape)
+    samples = face.reshape(height, _SUPER, width, _SUPER).transpose(0, 2, 1, 3).reshape(height * width, -1)
+    first = np.argmax(samples >= 0, axis=1)
+    pixel = np.flatnonzero((samples >= 0).any(axis=1))
+    row, column = np.divmod(pixel, width)
+    row, column = _SUPER * row + first[pixel] // _SUPER, _SUPER * column + first[pixel] % _SUPER
+    f, w = face[row, column], weight[row, column].astype(np.float64)
+    shares = np.stack([1 - w.sum(axis=1), w[:, 0], w[:, 1]], axis=1)
+    colours = np.zeros((height * width, 3))
+    colours[pixel] = paint(f, np.einsum("nk,nkj->nj", shares, mesh.vertices[mesh.faces[f]]))
+    return colours, True
 
 
-def _flatten_cut(
-    mesh: Mesh,
-    view: View,
-    cut: CutPlane,
-    face: Ints32,
-    seen: Bools,
-    depth: Floats,
-    mm: float,
-    origin: Floats,
-) -> None:
-    """Where the first face behind the plane is seen from behind, the ray began in material: put the
-    depth onto the plane."""
-    inside = seen.copy()
-    inside[seen] = mesh.area_vectors[face[seen]] @ view.eye < 0
-    rows, columns = np.nonzero(inside)
-    right = origin[0] + (columns + 0.5) * mm
-    up = origin[1] + (depth.shape[0] - rows - 0.5) * mm
-    # solve normal @ (right, up, towards) = offset for the part towards the eye
+def _plane_on_screen(view: View, cut: CutPlane, mm: float, origin: Floats, height: int) -> Floats:
+    """A cut's depth on the screen: (3,), where column and row are 0, and what a column and a row add."""
+    # normal @ (right, up, towards) = offset, solved for the part towards the eye; depth runs the other way
     n = np.array([cut.normal @ view.right, cut.normal @ view.up, cut.normal @ view.eye])
-    depth[inside] = -(cut.offset - n[0] * right - n[1] * up) / n[2]
+    at_zero = cut.offset - n[0] * origin[0] - n[1] * (origin[1] + height * mm)
+    return np.array([-at_zero, n[0] * mm, -n[1] * mm]) / n[2]
 
 
-def _light(normal: Floats, view: View) -> Floats:
-    """Key light from the upper left, sky from above, a faint rim: factor (H, W, 1..3).
+def _lights(view: View, cut: CutPlane | None) -> Floats:
+    """Directions (5, 3): key light from the upper left, fill from the right, halfway between key and eye, the eye,
+    and the normal of the cut.
 
     Seen from below, light and sky come from below: what looks down is what one came to see.
     """
@@ -171,31 +138,16 @@ def _light(normal: Floats, view: View) -> Floats:
     key /= np.linalg.norm(key)
     fill = 0.8 * view.right + 0.1 * view.up + 0.5 * view.eye
     fill /= np.linalg.norm(fill)
-    diffuse = np.clip(normal @ key, 0, 1)
-    side = np.clip(normal @ fill, 0, 1)
-    sky = 0.5 + 0.5 * upward * normal[..., 2]
     half = key + view.eye
     half /= np.linalg.norm(half)
-    gloss = np.clip(normal @ half, 0, 1) ** 40
-    tone = 0.16 + 0.62 * diffuse + 0.16 * side + 0.18 * sky
-    return np.asarray(tone[..., None] * np.array([1.0, 0.985, 0.96]) + 0.16 * gloss[..., None])
+    return np.array([key, fill, half, view.eye, np.zeros(3) if cut is None else cut.normal])
 
 
-def _occlusion(depth: Floats, seen: Bools, mm: float) -> Floats:
-    """Darkening of creases from the depth around each sample (screen-space ambient occlusion)."""
-    if not seen.any():
-        return np.ones_like(depth)
-    z = np.where(seen, depth, depth[seen].max() + 10.0).astype(np.float32)
-    h, w = z.shape
-    total = np.zeros_like(z)
-    rings = 0
-    for radius in (int(0.006 * w) + 1, int(0.018 * w) + 2):
-        reach = radius * mm
+def _around(width: int, mm: float) -> Floats:
+    """Where creases are looked for around a sample: (N, 3) columns and rows off, and the reach in mm."""
+    offsets = []
+    for radius in (int(0.006 * width) + 1, int(0.018 * width) + 2):
         for k in range(8):
             angle = 2 * np.pi * (k + 0.5 * (radius % 2)) / 8
-            dx, dy = int(round(radius * np.cos(angle))), int(round(radius * np.sin(angle)))
-            other = np.roll(z, (dy, dx), axis=(0, 1))
-            rise = (z - other) / reach
-            total += np.clip(rise, 0, 1.2) * (rise < 4.0)
-            rings += 1
-    return np.asarray(1.0 - 0.75 * np.clip(total / rings, 0, 0.9), np.float64)
+            offsets.append((round(radius * np.cos(angle)), round(radius * np.sin(angle)), radius * mm))
+    return np.array(offsets, np.float64)

@@ -1,7 +1,5 @@
 """The survey drawn: two views with faces in trouble coloured and numbered, a zoom on the smallest, a list."""
 
-from typing import TYPE_CHECKING
-
 import numpy as np
 
 from bolvek.analyses.survey.record import Marks, Survey
@@ -10,42 +8,33 @@ from bolvek.report.classes import CLASSES, class_of
 from bolvek.report.pictures import palette
 from bolvek.report.pictures.callouts import best_views, choose_spots
 from bolvek.report.pictures.numbered import SIDE, VIEW, numbered_view, spot_list, zoom
-from bolvek.report.pictures.plain import HEIGHT, WIDTH, Caption, new_figure, png_bytes
-
-if TYPE_CHECKING:
-    from matplotlib.figure import Figure
+from bolvek.report.pictures.plain import legend_row
+from bolvek.report.pictures.sheet import HEIGHT, WIDTH, Caption, Sheet
 
 
 def survey_picture(mesh: Mesh, survey: Survey, marks: Marks, caption: Caption) -> bytes:
     """PNG of a survey: what is wrong, where, and the smallest place from near."""
-    figure = new_figure(caption)
+    sheet = Sheet.new(caption)
     spots, total = choose_spots(mesh, survey, marks)
     paint = np.tile(np.array(palette.PLAIN), (len(mesh.faces), 1))
     for code in sorted(marks.faces, key=lambda c: class_of(c).layer):
         if class_of(code).layer:
             paint[marks.faces[code]] = palette.linear(class_of(code).colour)
     for k, view in enumerate(best_views(spots)):
-        numbered_view(figure, 8 + k * (VIEW + 6), mesh, view, paint, spots)
+        numbered_view(sheet, 8 + k * (VIEW + 6), mesh, view, paint, spots)
     if spots:
-        zoom(figure, mesh, paint, spots[-1])  # the smallest: nobody sees it in the views
-        spot_list(figure, spots, total)
+        zoom(sheet, mesh, paint, spots[-1])  # the smallest: nobody sees it in the views
+        spot_list(sheet, spots, total)
     else:
-        x = (WIDTH - SIDE + 10) / WIDTH
-        figure.text(x, 0.80, "nothing to point at", size=11, color=palette.QUIET, style="italic")
-    _legend(figure, marks)
-    return png_bytes(figure)
+        sheet.text(WIDTH - SIDE + 10, 0.80 * HEIGHT, "nothing to point at", 11, palette.QUIET, style="italic")
+    legend_row(sheet, 44, 12, _legend(marks), size=9)
+    return sheet.png()
 
 
-def _legend(figure: "Figure", marks: Marks) -> None:
-    axes = figure.add_axes((0.0, 0.0, 1.0, 22 / HEIGHT))
-    axes.set_xlim(0, WIDTH)
-    axes.set_ylim(0, 22)
-    axes.set_axis_off()
-    x = 44.0
+def _legend(marks: Marks) -> list[tuple[str, str]]:
+    """What is in the picture, with its colour."""
+    items = []
     for code in (c for c in CLASSES if c in marks.faces):
-        text = (
-            f"{class_of(code).name} ({len(marks.faces[code]):,} faces)" if code != "open_edges" else class_of(code).name
-        )
-        axes.plot([x], [12], "s", color=class_of(code).colour, ms=9, clip_on=False)
-        axes.text(x + 10, 12, text, size=9, color=palette.INK, va="center")
-        x += 34 + 7.0 * len(text)
+        count = "" if code == "open_edges" else f" ({len(marks.faces[code]):,} faces)"
+        items.append((class_of(code).name + count, class_of(code).colour))
+    return items

@@ -1,45 +1,42 @@
-"""Wall thickness drawn: measured at every pixel, coloured around the minimum, thin zones numbered, a histogram."""
-
-from typing import TYPE_CHECKING
+"""Wall thickness drawn: as it was measured, coloured around the minimum, thin zones numbered, a histogram."""
 
 import numpy as np
 from numpy.typing import NDArray
 
-from bolvek.analyses.thickness import WallRecord, WallZone, wall_at
+from bolvek.analyses.thickness import WallField, WallRecord, WallZone, carried
 from bolvek.arrays import Floats
 from bolvek.mesh import Mesh
 from bolvek.report.pictures import palette
 from bolvek.report.pictures.callouts import MOST, Callout, best_views, nearest_surface
 from bolvek.report.pictures.numbered import SIDE, VIEW, numbered_view, spot_list
-from bolvek.report.pictures.plain import HEIGHT, WIDTH, Caption, new_figure, png_bytes
-from bolvek.settings.measures import WallSettings
+from bolvek.report.pictures.plot import Plot
+from bolvek.report.pictures.sheet import DASHED, HEIGHT, WIDTH, Caption, Sheet, words_wide
 from bolvek.units import area_text, length_text
-
-if TYPE_CHECKING:
-    from matplotlib.figure import Figure
-
 
 _KINDS = {"breakthrough": "broken through", "hole": "as good as gone", "thin": "thin", "gap": "narrow gap"}
 
 
-def walls_picture(mesh: Mesh, record: WallRecord, settings: WallSettings, caption: Caption) -> bytes:
+def walls_picture(mesh: Mesh, record: WallRecord, field: WallField, caption: Caption) -> bytes:
     """PNG of the walls of a model."""
-    figure = new_figure(caption)
+    sheet = Sheet.new(caption)
+
+    bare = np.bincount(field.samples.face, minlength=len(mesh.faces)) == 0  # copies of faces are measured once
 
     def paint(face: NDArray[np.integer], points: Floats) -> Floats:
-        return palette.wall_colours(wall_at(mesh, points, face, settings) / settings.min_mm)
+        wall = carried(mesh, field.samples, field.wall, points, face)
+        return palette.wall_colours(np.where(bare[face], field.face_mm[face], wall) / record.min_mm)
 
     zones = [*record.zones, *record.gap_zones]
     spots = [_spot(mesh, k, zone) for k, zone in enumerate(zones[:MOST], 1)]
     for k, view in enumerate(best_views(spots)):
-        numbered_view(figure, 8 + k * (VIEW + 6), mesh, view, paint, spots)
-    _histogram(figure, record)
+        numbered_view(sheet, 8 + k * (VIEW + 6), mesh, view, paint, spots)
+    _histogram(sheet, record)
     if spots:
-        spot_list(figure, spots, record.zone_count + len(record.gap_zones))
+        spot_list(sheet, spots, record.zone_count + len(record.gap_zones))
     else:
-        figure.text((WIDTH - SIDE + 10) / WIDTH, 0.52, "no thin spot", size=11, color=palette.QUIET, style="italic")
-    _scale(figure, settings.min_mm)
-    return png_bytes(figure)
+        sheet.text(WIDTH - SIDE + 10, 0.52 * HEIGHT, "no thin spot", 11, palette.QUIET, style="italic")
+    _scale(sheet, record.min_mm)
+    return sheet.png()
 
 
 def _spot(mesh: Mesh, number: int, zone: WallZone) -> Callout:
@@ -50,38 +47,32 @@ def _spot(mesh: Mesh, number: int, zone: WallZone) -> Callout:
     return Callout(number, code, text, where, max(zone.size_mm), anchor, normal)
 
 
-def _histogram(figure: "Figure", record: WallRecord) -> None:
+def _histogram(sheet: Sheet, record: WallRecord) -> None:
     """Share of the surface by wall, in the colours of the views."""
     edges, share = np.array(record.histogram_edges_mm), 100 * np.array(record.histogram_share)
-    axes = figure.add_axes(((WIDTH - SIDE + 44) / WIDTH, 516 / HEIGHT, (SIDE - 70) / WIDTH, 180 / HEIGHT))
-    axes.patch.set_alpha(0)
-    if len(share):
-        middle = 0.5 * (edges[1:] + edges[:-1])
-        colours = palette.shown(palette.wall_colours(middle / record.min_mm))
-        axes.bar(middle, share, width=np.diff(edges), color=colours, edgecolor=palette.PAPER, linewidth=0.5)
-        axes.axvline(record.min_mm, color=palette.INK, lw=1.0, ls="--")
-        axes.text(
-            record.min_mm, 1.02, f"minimum {record.min_mm:g} mm", size=9, color=palette.INK,
-            ha="center", va="bottom", transform=axes.get_xaxis_transform(),
-        )  # fmt: skip
-        axes.set_xlim(0, max(edges[-1], 1.15 * record.min_mm))
-    axes.set_xlabel("wall, mm (the last bar holds all above)", size=9, color=palette.QUIET)
-    axes.set_ylabel("% of the surface", size=9, color=palette.QUIET)
-    axes.tick_params(labelsize=8.5, colors=palette.QUIET)
-    for name, spine in axes.spines.items():
-        spine.set_visible(name in ("left", "bottom"))
-        spine.set_color(palette.QUIET)
+    part = sheet.at(WIDTH - SIDE + 44, 516)
+    if not len(share):
+        return
+    right = max(float(edges[-1]), 1.15 * record.min_mm)
+    plot = Plot(part, SIDE - 70, 170, (0.0, right), (0.0, 1.05 * max(float(share.max()), 1e-9)))
+    middle = 0.5 * (edges[1:] + edges[:-1])
+    colours = [palette.hex_of(c) for c in palette.wall_colours(middle / record.min_mm)]
+    plot.bars(edges, share, colours)
+    plot.upright(record.min_mm, palette.INK, 1.0, DASHED)
+    plot.frame("wall, mm (the last bar holds all above)", "% of the surface", size=8.5)
+    at = float(plot.place((record.min_mm, 0.0))[0])
+    words, size = f"minimum {record.min_mm:g} mm", 9
+    # beside the name of the side at the left
+    at = min(max(at, 100 + 0.5 * words_wide(words, size)), plot.width - 0.5 * words_wide(words, size))
+    part.text(at, plot.height + 8, words, size, across="middle")
 
 
-def _scale(figure: "Figure", min_mm: float) -> None:
+def _scale(sheet: Sheet, min_mm: float) -> None:
     """The colours with their millimetres, below the views."""
-    axes = figure.add_axes((190 / WIDTH, 14 / HEIGHT, 270 / WIDTH, 11 / HEIGHT))
-    strip = palette.shown(palette.wall_colours(np.linspace(0, 4, 270)))
-    axes.imshow(strip[None], extent=(0, 4, 0, 1), aspect="auto")
-    axes.set_xticks([0, 1, 2, 3, 4], [f"{k * min_mm:.3g}" for k in range(4)] + [f"{4 * min_mm:.3g}+ mm"])
-    axes.set_yticks([])
-    axes.xaxis.tick_top()
-    axes.tick_params(labelsize=8.5, colors=palette.INK, length=2, pad=1)
-    for spine in axes.spines.values():
-        spine.set_visible(False)
-    figure.text(660 / WIDTH, 19 / HEIGHT, "grey: no wall there", size=9, color=palette.QUIET, va="center", ha="left")
+    part, wide = sheet.at(190, 14), 270
+    part.pixels(palette.shown(palette.wall_colours(np.linspace(0, 4, wide)))[None], 0, 0, wide, 11)
+    for k in range(5):
+        words = f"{k * min_mm:.3g}" + ("+ mm" if k == 4 else "")
+        part.lines([[(k * wide / 4, 11), (k * wide / 4, 14)]], palette.INK, 0.8)
+        part.text(k * wide / 4, 16, words, 8.5, across="middle", up="bottom")
+    sheet.text(660, 19, "grey: no wall there", 9, palette.QUIET, up="middle")
