@@ -11,6 +11,8 @@ from types import SimpleNamespace
 import pytest
 from hypothesis import settings
 
+if "PYTEST_XDIST_WORKER" in os.environ:  # the processes share the cores already
+    os.environ.setdefault("BOLVEK_THREADS", "1")
 settings.register_profile("bolvek", deadline=None, max_examples=40, derandomize=True)
 settings.load_profile("bolvek")
 

@@ -111,6 +111,8 @@ def crossing_pairs(mesh: Mesh) -> set[tuple[int, int]]:
     meet = ((low[f] <= high[g]) & (low[g] <= high[f])).all(axis=1)
     f, g = f[meet], g[meet]
     open_case = ~(_surely_beside(mesh, f, g) | _surely_beside(mesh, g, f))
+    f, g = f[open_case], g[open_case]
+    open_case = ~_surely_apart(mesh, f, g)
     exact = [[Fraction(float(x)) for x in v] for v in mesh.vertices]
     rest = zip(f[open_case].tolist(), g[open_case].tolist(), strict=True)
     return {(i, j) for i, j in rest if slow_meet(exact, mesh.faces[i], mesh.faces[j])}
@@ -130,6 +132,43 @@ def _surely_beside(mesh: Mesh, f, g):
         on_side = (mesh.faces[g][:, :, None] == ends[:, None, :]).any(axis=2)
         beside |= (on_side | (_cosine(mesh.corners[g] - corners[:, k : k + 1], inward) < -1e-9)).all(axis=1)
     return beside & ~shared.all(axis=1)
+
+
+def _surely_apart(mesh: Mesh, f, g):
+    """Pairs (P,) that a plane holds apart by a wide margin, but for the corner or the edge that they have in common:
+    tried are planes across the way from one middle to the other, and those along an edge of each."""
+    a, b = mesh.corners[f], mesh.corners[g]
+    same = mesh.faces[f][:, :, None] == mesh.faces[g][:, None, :]
+    of_a, of_b = same.any(axis=2), same.any(axis=1)
+    count = of_a.sum(axis=1)
+    # the place that both have, or midway; along what they share a plane may only lie
+    weight = np.where(count[:, None] > 0, of_a, 0.5)
+    place = np.einsum("pk,pkx->px", weight, a) + np.where(count == 0, 0.5, 0.0)[:, None] * b.sum(axis=1)
+    place = place / np.where(count > 0, count, 3)[:, None]
+    ends = np.argsort(~of_a, axis=1, kind="stable")[:, :2]
+    rows = np.arange(len(f))
+    along = np.where((count == 2)[:, None], a[rows, ends[:, 1]] - a[rows, ends[:, 0]], 0.0)
+    along /= np.maximum(np.linalg.norm(along, axis=1), 1e-300)[:, None]
+    ways = [_unit(_unit(b - place[:, None]).sum(axis=1)) - _unit(_unit(a - place[:, None]).sum(axis=1))]
+    sides = [np.roll(c, -1, axis=1) - c for c in (a, b)]
+    ways += [np.cross(sides[0][:, i], sides[1][:, j]) for i in range(3) for j in range(3)]
+    apart = np.zeros(len(f), bool)
+    for way in ways:
+        way = way - np.einsum("px,px->p", way, along)[:, None] * along
+        here, there = _cosine(a - place[:, None], way), _cosine(b - place[:, None], way)
+        if_far = (count == 0)[:, None]  # nothing in common: no side of the middle is asked for, only a gap
+        for sign in (1, -1):
+            beside = ((of_a | (sign * here < -1e-9)) & (of_b | (sign * there > 1e-9)) | if_far).all(axis=1)
+            off = sign * np.einsum("pkx,px->pk", b, way), sign * np.einsum("pkx,px->pk", a, way)
+            size = np.linalg.norm(way, axis=1) * np.abs(np.concatenate([a, b], axis=1)).max(axis=(1, 2))
+            gap = off[0].min(axis=1) - off[1].max(axis=1) > 1e-9 * np.maximum(size, 1e-300)
+            apart |= beside & np.where(count == 0, gap, (count < 3) & (np.linalg.norm(way, axis=1) > 1e-6))
+    return apart
+
+
+def _unit(off):
+    """Directions (..., 3)."""
+    return off / np.maximum(np.linalg.norm(off, axis=-1, keepdims=True), 1e-300)
 
 
 def _cosine(off, way):

@@ -85,12 +85,12 @@ def test_same_bytes_whatever_the_thread_count(bolvek, tmp_path):
 
 def test_step_by_step_gives_a_fit_model(bolvek, tmp_path):
     small(tmp_path, ball(10.0))
-    bolvek("scale", "model.stl", "--longest", "40mm")
-    assert read_model(tmp_path / "model.scale.stl").mesh.size.max() == pytest.approx(40, abs=1e-4)
+    bolvek("scale", "model.stl", "--longest", "24mm")
+    assert read_model(tmp_path / "model.scale.stl").mesh.size.max() == pytest.approx(24, abs=1e-4)
     bolvek("hollow", "model.scale.stl", "--wall", "2mm", "-o", "hollow.stl")
     closed = bolvek("proof", "hollow.stl", "--wall", "2mm", expect=1)
     assert "no way out" in closed.stdout and "unfit" in closed.stdout
-    bolvek("drain", "hollow.stl", "--at", "0,0,-20", "--at", "0,0,20mm", "--diameter", "3mm", "-o", "drained.stl")
+    bolvek("drain", "hollow.stl", "--at", "0,0,-12", "--at", "0,0,12mm", "--diameter", "3mm", "-o", "drained.stl")
     fit = bolvek("proof", "drained.stl", "--wall", "2mm", "--picture", "proof.png")
     assert "2 openings" in fit.stdout or fit.stdout.count(" mm at (") >= 2
     bolvek("picture", "drained.stl", "--cut-open")
@@ -267,8 +267,8 @@ def test_a_verb_is_found_by_what_it_is_called_elsewhere(bolvek):
 def test_long_steps_say_that_they_are_at_work(bolvek, tmp_path, monkeypatch):
     """Without a terminal a plain line on stderr now and then; stdout holds the record alone."""
     monkeypatch.setattr("bolvek.cli.base.console.TELL_EVERY_S", 0.02)
-    write_model(tmp_path / "ball.stl", ball(20.0, 0.5))
-    done = bolvek("recast", "ball.stl", "--json", "-")
+    write_model(tmp_path / "ball.stl", ball(8.0))
+    done = bolvek("recast", "ball.stl", "--grid", "0.5mm", "--json", "-")
     lines = [line for line in done.stderr.splitlines() if line.startswith("bolvek: recast ... ")]
     assert lines and lines[0].endswith(" s")
     json.loads(done.stdout)

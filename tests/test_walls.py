@@ -145,10 +145,10 @@ def subdivided(mesh):
 
 
 def coarse_hollow_ball():
-    return globe(8, (0, 0, 0), 48).joined(globe(7, (0.5, 0, 0), 48).turned())
+    return globe(4, (0, 0, 0), 24).joined(globe(3, (0.3, 0, 0), 24).turned())
 
 
-@pytest.mark.parametrize("make", [stepped, lambda: shell_box(1.0, 15), coarse_hollow_ball])
+@pytest.mark.parametrize("make", [stepped, lambda: shell_box(1.0, 6), coarse_hollow_ball])
 def test_cutting_faces_turning_and_moving_far_away_change_little(make):
     mesh = make()
     plain = walls(mesh, min_mm=1.2)
@@ -157,7 +157,7 @@ def test_cutting_faces_turning_and_moving_far_away_change_little(make):
         subdivided(mesh),
         mesh.moved(mesh.vertices @ turn.T),
         mesh.moved(mesh.vertices + np.array([5000.0, -3000.0, 8000.0])),
-        mesh.turned() if mesh.topology.shells == 1 else mesh,
+        *([mesh.turned()] if mesh.topology.shells == 1 else []),
     ):
         found = walls(other, min_mm=1.2)
         assert found.wall.min_mm == pytest.approx(plain.wall.min_mm, rel=0.01)

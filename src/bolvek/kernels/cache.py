@@ -18,18 +18,23 @@ _ROOM = Path(__file__).parent
 _CALLED = re.compile(r"^from bolvek\.kernels\.([\w.]+) import", re.MULTILINE)
 
 
+def _file(module: str) -> Path:
+    return _ROOM.joinpath(*module.split(".")).with_suffix(".py")
+
+
 @functools.cache
 def _source(module: str) -> tuple[bytes, tuple[str, ...]]:
     """What a module's file holds, and the modules that it imports from."""
-    data = _ROOM.joinpath(*module.split(".")).with_suffix(".py").read_bytes()
+    data = _file(module).read_bytes()
     return data, tuple(sorted(set(_CALLED.findall(data.decode()))))
 
 
 @functools.cache
 def module_digest(module: str) -> str:
     """A short hash (hex, 16 digits) of what a module's compiled code depends on: how kernels are made, its source, and
-    that of the modules that it calls."""
-    digest = hashlib.sha256((_ROOM / "__init__.py").read_bytes())
+    that of the modules that it calls; and where and of when they are, since Numba takes nothing that another copy or an
+    older file has left."""
+    digest = hashlib.sha256(str(_ROOM).encode() + (_ROOM / "__init__.py").read_bytes())
     found, waiting = set(), [module]
     while waiting:
         one = waiting.pop()
@@ -37,7 +42,7 @@ def module_digest(module: str) -> str:
             found.add(one)
             waiting += _source(one)[1]
     for one in sorted(found):
-        digest.update(_source(one)[0])
+        digest.update(_source(one)[0] + str(_file(one).stat().st_mtime_ns).encode())
     return digest.hexdigest()[:16]
 
 

@@ -186,6 +186,7 @@ def compile_module(module: str) -> None:
         if kernel.module == module:
             kernel.prepare()
     try:
+        _marker(module).parent.mkdir(exist_ok=True)
         _marker(module).touch()
     except OSError:
         pass

@@ -30,6 +30,7 @@ assert math.sqrt(3) + THIN_SHEET - math.sqrt(2) > DEEP
 
 MOST_BRICKS = 16_000_000
 """Bricks that fit into the memory of a small machine."""
+_MANY, _HOPELESS = 4096, 1e4  # bricks that tell how large a surface is; what is beyond that number by so much
 
 
 @dataclass(frozen=True)
@@ -100,9 +101,11 @@ def lipschitz_surface(
         brick = brick[(np.abs(value(middle)) if bound is None else bound(middle)) <= reach]
         if size == 2 or not len(brick):
             break
+        # a surface takes four times the bricks at half their size: what is beyond all bounds is known early
+        hopeless = len(brick) >= _MANY and len(brick) * (size / 2) ** 2 > _HOPELESS * MOST_BRICKS
         size //= 2
         brick = (brick[:, None, :] + size * _CORNERS[None]).reshape(-1, 3)
-        if len(brick) > MOST_BRICKS:
+        if hopeless or len(brick) > MOST_BRICKS:
             fits = cell * float(np.sqrt(len(brick) / MOST_BRICKS)) * size / 2
             raise WorkError(
                 f"a grid of {cell:.3g} mm is too fine for a surface of this size: "

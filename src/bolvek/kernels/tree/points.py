@@ -28,7 +28,7 @@ def build_points(points, order, box):
             box[n, 0, k], box[n, 1, k] = low, high
         if e - b <= LEAF:
             continue
-        axis = 0
+        axis = np.int64(0)
         for k in range(1, 3):
             if box[n, 1, k] - box[n, 0, k] > box[n, 1, axis] - box[n, 0, axis]:
                 axis = k
