@@ -143,7 +143,7 @@ def test_parts_that_overlap_are_one_and_what_does_not_close_is_told():
     assert open_box.unclosed_columns > 0 and open_box.pool_mm3 is None and not open_box.ok
 
 
-@settings(max_examples=15, deadline=None)
+@settings(max_examples=6, deadline=None)
 @given(st.integers(0, 2**32 - 1))
 def test_layers_are_the_sections_of_blocks_and_balls(seed):
     rng = np.random.default_rng(seed)

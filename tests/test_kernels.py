@@ -15,9 +15,10 @@ from hypothesis import strategies as st
 
 from bolvek.arrays import frozen
 from bolvek.formats import write_model
-from bolvek.kernels.cache import cache_folder
+from bolvek.kernels.cache import module_folder
 from bolvek.kernels.exact import predicates, triangles
 from bolvek.kernels.tree import lanes
+from bolvek.kernels.warm import all_modules
 from bolvek.mesh import Mesh
 from bolvek.spatial.tree import WINDING_ACCURACY, Tree
 from bolvek.spatial.voxels import distance_to, label_regions, region_boxes, surface_voxels
@@ -270,7 +271,7 @@ def test_distance_transform_and_surface_voxels():
 
 def test_every_kernel_and_helper_is_compiled_for_one_signature():
     """Of what was compiled so far, tests included: one file of code for each index."""
-    indexes = list(cache_folder().rglob("*.nbi"))
+    indexes = [index for module in all_modules() for index in module_folder(module).rglob("*.nbi")]
     assert len(indexes) > 50
     several = {i.stem: n for i in indexes if (n := len(list(i.parent.glob(f"{glob.escape(i.stem)}.*.nbc")))) != 1}
     assert several == {}

@@ -156,7 +156,7 @@ def test_cups_and_buried_bottoms_are_no_islands():
     assert hangs(floating).islands == 1 and [z.kind for z in hangs(floating).zones] == ["free"]
 
 
-@settings(max_examples=25)
+@settings(max_examples=12)
 @given(st.integers(0, 10**6))
 def test_islands_of_random_blocks_are_counted_as_layers_show_them(seed):
     """Of cells, an island is a patch of a layer with nothing beneath: counted here layer by layer."""

@@ -17,7 +17,7 @@ from bolvek.operations.recast import recast
 from bolvek.operations.slim import slim_to
 from bolvek.operations.solid import make_solid
 from bolvek.settings.repairs import RecastSettings, SlimSettings, SolidSettings
-from support import assert_sound, ball, box, shell_box
+from support import assert_sound, ball, blob, box, shell_box
 
 
 def square(size=20.0):
@@ -102,7 +102,7 @@ def test_leaks_are_told_and_the_bridge_that_closes_them():
 @pytest.mark.parametrize("seed", range(4))
 def test_any_soup_becomes_sound(seed):
     rng = np.random.default_rng(seed)
-    n = 120
+    n = 70
     corners = rng.uniform(0, 10, (n, 1, 3)) + rng.uniform(-2, 2, (n, 3, 3))
     soup = [
         Mesh.from_corners(corners),
@@ -110,7 +110,7 @@ def test_any_soup_becomes_sound(seed):
         finial()[0],
         dragon_bracket()[0],
     ][seed].as_stored()
-    cell = float(soup.size.max()) / 80
+    cell = float(soup.size.max()) / 60
     made, record = recast(soup, RecastSettings(grid_mm=cell))
     assert not find_defects(made) and not find_defects(made.as_stored())
     assert record.to_new.max_mm < max(2.5 * cell, 1.5 * record.grow_mm + cell)
@@ -272,12 +272,12 @@ def test_solid_from_the_command_line(bolvek, tmp_path):
     done = bolvek("solid", "fine.stl", "lid_off.stl", "-o", "made/", expect=1)
     assert "1 not as the file" in done.stdout
     assert read_model(tmp_path / "made/fine.solid.stl").mesh.volume == pytest.approx(1000)
-    write_model(tmp_path / "carp.stl", carp())
+    write_model(tmp_path / "carp.stl", blob())
     # what was slimmed is held against the file too
-    done = bolvek("solid", "carp.stl", "--megabytes", "1", "-o", "light.stl")
+    done = bolvek("solid", "carp.stl", "--megabytes", "0.3", "-o", "light.stl")
     assert "and what the file shows" in done.stdout
     bolvek("solid", "carp.stl", "--triangles", "60", "-o", "x.stl", expect=4)
-    assert 0.99e6 < (tmp_path / "light.stl").stat().st_size <= 1e6
+    assert 0.295e6 < (tmp_path / "light.stl").stat().st_size <= 0.3e6
     assert not find_defects(read_model(tmp_path / "light.stl").mesh)
     assert "nothing has to be done" in bolvek("solid", "fine.stl", "--plan").stdout
     for wrong in (
