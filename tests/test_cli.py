@@ -169,7 +169,9 @@ def test_a_cut_picture_shows_the_wall_in_proportion():
 
 @pytest.mark.xdist_group("demo")
 def test_demo_leaves_models_record_and_pictures(bolvek, demo_folder):
-    _, folder = demo_folder
+    done, folder = demo_folder
+    told = [line.split()[0] for line in done.stdout.splitlines()]
+    assert told[0] == "demo" and told[-3:] == ["open", "look", "next"] and told.index("carp") < told.index("walls")
     names = {str(p.relative_to(folder)) for p in folder.rglob("*") if p.is_file()}
     carp = {"carp.stl", "carp.png", "carp.prep.stl", "carp.prep.png", "carp.prep.json"}
     carp |= {f"carp.plugs/carp.plug{k}.stl" for k in (1, 2)}

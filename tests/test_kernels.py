@@ -15,6 +15,7 @@ from hypothesis import strategies as st
 
 from bolvek.arrays import frozen
 from bolvek.formats import write_model
+from bolvek.kernels import cache
 from bolvek.kernels.cache import module_folder
 from bolvek.kernels.exact import predicates, triangles
 from bolvek.kernels.tree import lanes
@@ -275,6 +276,17 @@ def test_every_kernel_and_helper_is_compiled_for_one_signature():
     assert len(indexes) > 50
     several = {i.stem: n for i in indexes if (n := len(list(i.parent.glob(f"{glob.escape(i.stem)}.*.nbc")))) != 1}
     assert several == {}
+
+
+def test_an_edit_has_only_those_compiled_anew_that_it_can_change(monkeypatch):
+    before = {module: cache.module_digest(module) for module in all_modules()}
+    source = cache._source
+    monkeypatch.setattr(cache, "_source", lambda m: (source(m)[0] + b"#" * (m == "tree.lanes"), source(m)[1]))
+    cache.module_digest.cache_clear()
+    changed = {module for module in before if cache.module_digest(module) != before[module]}
+    cache.module_digest.cache_clear()
+    assert {"tree.rays", "tree.distance", "tree.signed"} <= changed  # what calls it, and what calls those
+    assert not {"exact.polygons", "files.text", "grid.voxels", "raster"} & changed
 
 
 ASKS = {

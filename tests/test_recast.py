@@ -110,7 +110,7 @@ def test_any_soup_becomes_sound(seed):
         finial()[0],
         dragon_bracket()[0],
     ][seed].as_stored()
-    cell = float(soup.size.max()) / 60
+    cell = float(soup.size.max()) / (60 if seed < 2 else 80)
     made, record = recast(soup, RecastSettings(grid_mm=cell))
     assert not find_defects(made) and not find_defects(made.as_stored())
     assert record.to_new.max_mm < max(2.5 * cell, 1.5 * record.grow_mm + cell)
@@ -274,10 +274,10 @@ def test_solid_from_the_command_line(bolvek, tmp_path):
     assert read_model(tmp_path / "made/fine.solid.stl").mesh.volume == pytest.approx(1000)
     write_model(tmp_path / "carp.stl", blob())
     # what was slimmed is held against the file too
-    done = bolvek("solid", "carp.stl", "--megabytes", "0.3", "-o", "light.stl")
+    done = bolvek("solid", "carp.stl", "--megabytes", "0.5", "-o", "light.stl")
     assert "and what the file shows" in done.stdout
     bolvek("solid", "carp.stl", "--triangles", "60", "-o", "x.stl", expect=4)
-    assert 0.295e6 < (tmp_path / "light.stl").stat().st_size <= 0.3e6
+    assert 0.495e6 < (tmp_path / "light.stl").stat().st_size <= 0.5e6
     assert not find_defects(read_model(tmp_path / "light.stl").mesh)
     assert "nothing has to be done" in bolvek("solid", "fine.stl", "--plan").stdout
     for wrong in (

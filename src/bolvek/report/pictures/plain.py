@@ -2,11 +2,10 @@
 
 from collections.abc import Sequence
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from bolvek.analyses.cavities import Cavities, find_cavities
 from bolvek.arrays import Bools
 from bolvek.mesh import Mesh
 from bolvek.report.pictures import palette
@@ -14,6 +13,9 @@ from bolvek.report.pictures.raster import Image, Paint, render
 from bolvek.report.pictures.sheet import HEIGHT, WIDTH, Caption, Sheet, words_wide
 from bolvek.report.pictures.view import CutPlane, View, cut_through
 from bolvek.units import size_text
+
+if TYPE_CHECKING:
+    from bolvek.analyses.cavities import Cavities
 
 _TOP, _BOTTOM = 84, 58
 
@@ -26,7 +28,7 @@ def picture(
     caption: Caption,
     *,
     cut_open: bool = False,
-    cavities: Cavities | None = None,
+    cavities: "Cavities | None" = None,
     marks: Sequence[Mark] = (),
     wet: Paint | None = None,
 ) -> bytes:
@@ -40,6 +42,8 @@ def picture(
         add_panel(sheet, (0.0, 1.0), mesh, View.three_quarter(), "")
         return sheet.png()
     if cavities is None and mesh.topology.sound:
+        from bolvek.analyses.cavities import find_cavities
+
         cavities = find_cavities(mesh)
     openings = list(cavities.openings) if cavities else []
     inner = cavities.inside if cavities else None

@@ -2,16 +2,19 @@
 
 from collections.abc import Sequence
 from pathlib import Path
+from typing import TYPE_CHECKING
 
-from bolvek.analyses.cavities import Cavities
-from bolvek.analyses.deviation import Compared, CompareRecord
-from bolvek.analyses.proof import ProofRecord
-from bolvek.analyses.survey.record import Marks, Survey
 from bolvek.mesh import Mesh
-from bolvek.operations.drain import DrainRecord
-from bolvek.operations.thicken import ThickenRecord
 from bolvek.report.pictures.plain import Mark, model_caption, picture
 from bolvek.units import count_text, volume_text
+
+if TYPE_CHECKING:
+    from bolvek.analyses.cavities import Cavities
+    from bolvek.analyses.deviation import Compared, CompareRecord
+    from bolvek.analyses.proof import ProofRecord
+    from bolvek.analyses.survey.record import Marks, Survey
+    from bolvek.operations.drain import DrainRecord
+    from bolvek.operations.thicken import ThickenRecord
 
 
 def plain_result(path: Path, mesh: Mesh) -> bytes:
@@ -24,7 +27,7 @@ def solid_result(path: Path, mesh: Mesh, *, cut_open: bool) -> bytes:
     return picture(mesh, model_caption(path, mesh), cut_open=cut_open)
 
 
-def proof_result(path: Path, mesh: Mesh, proof: ProofRecord, rooms: Cavities | None) -> bytes:
+def proof_result(path: Path, mesh: Mesh, proof: "ProofRecord", rooms: "Cavities | None") -> bytes:
     """The mesh, cut open where it has rooms, with the figures and the verdict of its proof."""
     more = {"material": f"{proof.volume_mm3 / 1000:.1f} cm3 of material"}
     if proof.wall:
@@ -41,7 +44,7 @@ def proof_result(path: Path, mesh: Mesh, proof: ProofRecord, rooms: Cavities | N
     return picture(mesh, caption, cut_open=True, cavities=rooms, marks=marks, wet=wet)
 
 
-def neck_marks(proof: ProofRecord) -> list[Mark]:
+def neck_marks(proof: "ProofRecord") -> list[Mark]:
     """The necks behind which the proof found chambers."""
     chambers = proof.ways.chambers if proof.ways is not None else ()
     return [
@@ -49,7 +52,7 @@ def neck_marks(proof: ProofRecord) -> list[Mark]:
     ]
 
 
-def drain_result(path: Path, before: Mesh, after: Mesh, record: DrainRecord, necks: Sequence[Mark] = ()) -> bytes:
+def drain_result(path: Path, before: Mesh, after: Mesh, record: "DrainRecord", necks: Sequence[Mark] = ()) -> bytes:
     """A model before and after its holes were found, cut open, with what stays in colour."""
     from bolvek.report.pictures.drains import drains_picture, inside_of
 
@@ -60,7 +63,7 @@ def drain_result(path: Path, before: Mesh, after: Mesh, record: DrainRecord, nec
     return drains_picture(before, after, record, inside_of(before), caption, necks)
 
 
-def survey_result(path: Path, mesh: Mesh, survey: Survey, marks: Marks) -> bytes:
+def survey_result(path: Path, mesh: Mesh, survey: "Survey", marks: "Marks") -> bytes:
     """What a survey found: faces in trouble in colour, numbered callouts, a zoom on the smallest."""
     from bolvek.report.pictures.survey import survey_picture
 
@@ -70,14 +73,14 @@ def survey_result(path: Path, mesh: Mesh, survey: Survey, marks: Marks) -> bytes
     return survey_picture(mesh, survey, marks, caption)
 
 
-def thicken_result(path: Path, mesh: Mesh, record: ThickenRecord) -> bytes:
+def thicken_result(path: Path, mesh: Mesh, record: "ThickenRecord") -> bytes:
     """What thickening made, outside and cut open."""
     told = f"{record.mean_mm:.2f} mm thick in the mean, {record.least_mm:.2f} at least" if record.way == "skin" else ""
     caption = model_caption(path, mesh, told=told) if told else model_caption(path, mesh)
     return picture(mesh, caption, cut_open=True)
 
 
-def compare_result(path: Path, old: Mesh, new: Mesh, record: CompareRecord, found: Compared, verdict: str) -> bytes:
+def compare_result(path: Path, old: Mesh, new: Mesh, record: "CompareRecord", found: "Compared", verdict: str) -> bytes:
     """Old and new side by side, with what changed in colour and the verdict."""
     from bolvek.report.pictures.compare import compare_picture
 
