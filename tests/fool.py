@@ -572,6 +572,6 @@ def main() -> None:
 
 if __name__ == "__main__":
     import fool
-    import fool_walls  # noqa: F401
+    import fool_parts  # noqa: F401
 
     fool.main()

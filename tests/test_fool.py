@@ -2,6 +2,7 @@
 
 import pytest
 
+import fool_parts  # noqa: F401
 import fool_walls
 from bolvek.analyses.thickness import measure_walls
 from bolvek.settings.measures import WallSettings

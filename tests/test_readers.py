@@ -329,6 +329,7 @@ BILLIONS = "".join(
         (threemf("<model><resources>"), "well-formed"),
         (threemf(xml_model("", "")), "empty"),
     ],
+    ids=lambda value: value if isinstance(value, str) else "file",  # an archive holds the time at which it was made
 )
 def test_3mf_damage_and_attacks_get_one_sentence(tmp_path, data, said):
     with pytest.raises(FileError, match=said) as error:

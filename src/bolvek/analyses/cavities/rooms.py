@@ -28,6 +28,9 @@ OUTSIDE, WALL = -1, -2
 MOST_OPENNESS = 0.2
 """A room with more of its boundary open than this is a groove or a bowl, not a cavity."""
 _SMALLER, _LEAST_RADIUS = 0.7, 1.5  # balls that tell a groove from what is behind it: each time so much; voxels
+BORE_SHARE = 0.9
+"""A room whose mouth is at least this share as wide as its widest place within is a bore or a groove."""
+_MOST_ASKED = 2000
 POCKET_SHARE = 0.01
 """A room smaller than this share of the largest, or a tenth of it of its part's material, is a pocket of the skin."""
 _MOST_VOXELS = 24_000_000
@@ -45,7 +48,8 @@ class WayOut:
 
 @dataclass(frozen=True)
 class Cavity:
-    """A room: its volume, its middle, its openings; closed: no way out at all; pocket: a small one of the skin.
+    """A room: its volume, its middle, its openings; closed: no way out at all; pocket: a small one of the skin; bore: as
+    wide at a mouth as it is within, like a hole for a screw: it holds nothing.
 
     The volume is that of its free voxels and of those its walls touch, so much as the distance of the wall from their
     middle leaves of them; exact for a closed one.
@@ -56,6 +60,7 @@ class Cavity:
     openings: tuple[WayOut, ...]
     closed: bool = False
     pocket: bool = False
+    bore: bool = False
 
 
 @dataclass(frozen=True)
@@ -71,12 +76,14 @@ class _Grid:
 class Cavities:
     """All rooms, largest first, then closed voids too small for voxels.
 
-    face (F,) int32: the room the middle of each face looks into, else OUTSIDE. spacing_mm is the voxel size,
-    ball_mm the diameter of the ball; voids: closed ones, by the tree of their shell.
+    face (F,) int32: the room the middle of each face looks into, else OUTSIDE. roomless (F,): faces of parts that have
+    no room of their own, bores and pockets aside. spacing_mm is the voxel size, ball_mm the diameter of the ball; voids:
+    closed ones, by the tree of their shell.
     """
 
     found: tuple[Cavity, ...]
     face: Ints32
+    roomless: Bools
     spacing_mm: float
     ball_mm: float
     shell_room: Ints32 = field(repr=False)
@@ -186,7 +193,8 @@ def find_cavities(
         rooms.append(Cavity(float(volume), _place(middle), (), closed=True))
         lone = mesh.picked(mesh.topology.shell == shell)
         voids.append((int(shell_room[shell]), lone.tree))
-    result = Cavities((), np.full(len(mesh.faces), OUTSIDE, np.int32), spacing, ball, shell_room, grids=tuple(grids))
+    everywhere = np.full(len(mesh.faces), OUTSIDE, np.int32), np.ones(len(mesh.faces), bool)
+    result = Cavities((), *everywhere, spacing, ball, shell_room, grids=tuple(grids))
     if not rooms:
         return result
     seen = result.look(mesh, mesh.vertices[mesh.faces].mean(axis=1), mesh.unit_normals, unknown=WALL)
@@ -211,12 +219,29 @@ def find_cavities(
     return Cavities(
         tuple(merged[n] for n in order),
         table[np.maximum(seen, OUTSIDE)],
+        _roomless(mesh, nested, grids, [merged[n] for n in order]),
         spacing,
         ball,
         table[shell_room],
         tuple((int(table[room]), tree) for room, tree in voids),
         tuple(grids),
     )
+
+
+def _roomless(mesh: Mesh, nested: Shells, grids: Sequence[_Grid], found: Sequence[Cavity]) -> Bools:
+    """Faces (F,) of parts that hold no room but bores and pockets. A closed void is a room of the smallest part around
+    it."""
+    has = np.zeros(mesh.topology.shells, bool)
+    holds = np.array([not c.pocket and not c.bore for c in found])
+    for grid in grids:
+        inside = np.unique(grid.label[grid.label >= 0])
+        has[mesh.topology.shell[grid.faces[0]]] |= bool(holds[inside].any())
+    for shell in nested.voids[0]:
+        around = nested.outer[(nested.inner == shell) & (nested.volume[nested.outer] > 0)]
+        has[shell] = True
+        if len(around):
+            has[around[np.argmin(nested.volume[around])]] = True
+    return np.asarray(~has[mesh.topology.shell])
 
 
 _BEND = 1e-6  # sine: edges that bend inward by less are flat
@@ -240,7 +265,8 @@ def _merged(rooms: list[Cavity]) -> Cavity:
     """Rooms that are one."""
     largest = max(rooms, key=lambda r: r.volume_mm3)
     openings = sorted((o for r in rooms for o in r.openings), key=lambda o: o.where_mm[::-1])
-    return replace(largest, volume_mm3=sum(r.volume_mm3 for r in rooms), openings=tuple(openings))
+    volume, bore = sum(r.volume_mm3 for r in rooms), all(r.bore for r in rooms)
+    return replace(largest, volume_mm3=volume, openings=tuple(openings), bore=bore)
 
 
 def _spread(mesh: Mesh, seen: Ints32) -> Ints32:
@@ -289,7 +315,9 @@ def _rooms_of(mesh: Mesh, ball: float, spacing: float) -> tuple[list[Cavity], In
         free = np.clip(0.5 + mesh.signed_distance.at(touched) / spacing, 0.0, 1.0)  # of a voxel that a wall crosses
         size = float((volume[c] + free.sum()) * spacing**3)
         openings = _openings(mesh, rooms, int(c), box, outside, origin, spacing)
-        found.append(Cavity(size, _place(origin + middle * spacing), tuple(openings)))
+        widest = _widest(mesh, clearance, rooms, int(c), box, origin, spacing)
+        bore = max((o.width_mm for o in openings), default=0.0) >= BORE_SHARE * widest
+        found.append(Cavity(size, _place(origin + middle * spacing), tuple(openings), bore=bore))
     return found, label, origin
 
 
@@ -364,6 +392,21 @@ def _air(mesh: Mesh, surface: Bools, origin: Floats, spacing: float) -> Bools:
 
 def _tallest(clearance: Floats32, rooms: Ints32, room: int, box: tuple[slice, ...]) -> float:
     return float(clearance[box][rooms[box] == room].max())
+
+
+def _widest(
+    mesh: Mesh,
+    clearance: Floats32,
+    rooms: Ints32,
+    room: int,
+    box: tuple[slice, ...],
+    origin: Floats,
+    spacing: float,
+) -> float:
+    """The width (mm) of a room where it is widest, about: at its voxels that are farthest from any wall."""
+    here = np.where(rooms[box] == room, clearance[box], -1.0)
+    places = np.argwhere(here >= 0.98 * here.max())[:_MOST_ASKED] + [s.start for s in box]
+    return float(2 * mesh.tree.nearest(origin + spacing * places)[0].max())
 
 
 def _rim(outside: Bools, air: Bools) -> Bools:

@@ -1,7 +1,7 @@
 """The wall: how thick the material is, measured through it and from both sides.
 
-Judged are the faces that bound rooms, and all faces where there is no room (cups, pipes, plates). Nothing is left
-out near openings: the sides of a bore are faces like all others. What decides are the shortest ways through the
+Judged are the faces that bound rooms, and all faces of every part that has no room (cups, pipes, plates, brackets with
+bores for screws, a pin in its knuckle), whatever other parts have. Nothing is left out near openings: the sides of a bore are faces like all others. What decides are the shortest ways through the
 material (`thickness.shortest`), from corners, creases and edges to whatever they come to first, of which one end at
 least is judged; and between faces that look square at each other samples: cells of the judged faces by ray and ball,
 cells of all others by rays no longer than the wall, which count when they come out on a judged face.
@@ -65,30 +65,31 @@ class _Judged:
         self.rooms = bool(cavities.is_room.any())
         if origin is not None and (origin.face != OUTER).any():
             self.of = "faces that hollowing and drilling made"
-        elif self.rooms:
-            self.origin = None
-            self.of = "faces that bound rooms"
         else:
             self.origin = None
-            self.of = "all faces, there is no room"
+            solid = cavities.roomless
+            if solid.all():
+                self.of = "all faces, there is no room but bores" if self.rooms else "all faces, there is no room"
+            else:
+                self.of = "faces that bound rooms" + (" and all of the parts that have none" if solid.any() else "")
 
     def at(self, points: Floats, normals: Floats, face: Ints) -> Bools:
         """Mask (Q,) of places that are judged; normals (Q, 3) point out of the material."""
         if self.origin is not None:
             return np.asarray(self.origin.face[face] != OUTER)
-        if not self.rooms:
-            return np.ones(len(points), bool)
-        return self.cavities.is_room[self.cavities.look(self.mesh, points, normals, face)]
+        judged = self.cavities.roomless[face]
+        if self.rooms and not judged.all():
+            rest = np.flatnonzero(~judged)
+            seen = self.cavities.look(self.mesh, points[rest], normals[rest], face[rest])
+            judged[rest] = self.cavities.is_room[seen]
+        return judged
 
     def faces(self) -> Bools:
         """Mask (F,) of faces that may have judged places; a large one may look into a room with a part of it."""
         if self.origin is not None:
             return np.asarray(self.origin.face != OUTER)
-        if not self.rooms:
-            return np.ones(len(self.mesh.faces), bool)
-        mask = self.cavities.inside.copy()
-        longest = self.mesh.face_areas > 4 * self.cavities.spacing_mm**2
-        return mask | longest
+        large = self.mesh.face_areas > 4 * self.cavities.spacing_mm**2
+        return np.asarray(self.cavities.roomless | self.cavities.inside | (large & self.rooms))
 
 
 def measure_wall(
