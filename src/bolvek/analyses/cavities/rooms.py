@@ -48,8 +48,8 @@ class WayOut:
 
 @dataclass(frozen=True)
 class Cavity:
-    """A room: its volume, its middle, its openings; closed: no way out at all; pocket: a small one of the skin; bore: as
-    wide at a mouth as it is within, like a hole for a screw: it holds nothing.
+    """A room: its volume, its middle, its openings; closed: no way out at all; pocket: a small one of the skin; bore:
+    as wide at a mouth as it is within, like a hole for a screw: it holds nothing.
 
     The volume is that of its free voxels and of those its walls touch, so much as the distance of the wall from their
     middle leaves of them; exact for a closed one.
@@ -77,8 +77,8 @@ class Cavities:
     """All rooms, largest first, then closed voids too small for voxels.
 
     face (F,) int32: the room the middle of each face looks into, else OUTSIDE. roomless (F,): faces of parts that have
-    no room of their own, bores and pockets aside. spacing_mm is the voxel size, ball_mm the diameter of the ball; voids:
-    closed ones, by the tree of their shell.
+    no room of their own, bores and pockets aside. spacing_mm is the voxel size, ball_mm the diameter of the ball;
+    voids: closed ones, by the tree of their shell.
     """
 
     found: tuple[Cavity, ...]

@@ -1,10 +1,11 @@
 """The wall: how thick the material is, measured through it and from both sides.
 
 Judged are the faces that bound rooms, and all faces of every part that has no room (cups, pipes, plates, brackets with
-bores for screws, a pin in its knuckle), whatever other parts have. Nothing is left out near openings: the sides of a bore are faces like all others. What decides are the shortest ways through the
-material (`thickness.shortest`), from corners, creases and edges to whatever they come to first, of which one end at
-least is judged; and between faces that look square at each other samples: cells of the judged faces by ray and ball,
-cells of all others by rays no longer than the wall, which count when they come out on a judged face.
+bores for screws, a pin in its knuckle), whatever other parts have. Nothing is left out near openings: the sides of a
+bore are faces like all others. What decides are the shortest ways through the material (`thickness.shortest`), from
+corners, creases and edges to whatever they come to first, of which one end at least is judged; and between faces that
+look square at each other samples: cells of the judged faces by ray and ball, cells of all others by rays no longer
+than the wall, which count when they come out on a judged face.
 
 Where two faces lean to each other and the material ends where they meet, it runs out to an edge; that is told as its
 area. What else is narrow is a waist (`thickness.waists`).
