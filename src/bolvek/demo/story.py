@@ -208,5 +208,5 @@ def ways_on(folder: Path) -> Sequence[tuple[str, str]]:
     return (
         ("open", f"{folder / INDEX} in a browser: turn the models, cut them open, fly to what was found"),
         ("look", f"{folder / 'carp.prep.png'}: the carp, hollow and drained; carp.prep.json beside it is its proof"),
-        ("next", f"bolvek prep {folder / 'gourd.stl'} --height 60mm --wall 2mm -o {folder / 'gourd60.stl'}"),
+        ("next", f"bolvek prep {folder / 'carp.stl'} --height 120mm --wall 2mm -o {folder / 'carp120.stl'}"),
     )
