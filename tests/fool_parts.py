@@ -29,7 +29,7 @@ def wing_beside_a_square_bore(rng):
 
 @kind
 def wing_beside_many_bores(rng):
-    bores = [bore((6 + 4 * k, -2, 6), (6 + 4 * k, 22, 6), rng.uniform(1.7, 2.4), rng) for k in range(3)]
+    bores = [bore((5 + 5 * k, -2, 6), (5 + 5 * k, 22, 6), rng.uniform(1.7, 2.4), rng) for k in range(3)]
     return case(*winged(rng, *bores))
 
 
