@@ -2,7 +2,7 @@
 
 import numpy as np
 import pytest
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from bolvek.analyses.shells import nest_shells, standing
@@ -18,7 +18,7 @@ from bolvek.settings.shape import Drain, DrainSettings
 from bolvek.spatial.isosurface import dense_surface, lipschitz_surface
 from bolvek.spatial.points import PointTree
 from bolvek.spatial.polygons import PolygonError, signed_area, triangulate
-from support import assert_sound, ball, blob, box, crossing_pairs, shell_box
+from support import assert_sound, ball, blob, box, crossing_pairs, shell_box, slow_pairs
 
 
 def polygon_area(radius, sides):
@@ -242,3 +242,14 @@ def test_points_near_others_agree_with_all_against_all(count, kind, seed):
     assert np.array_equal(found, np.nonzero(off <= reach[:, None])[1]) and each.sum() == len(found)
     beside = np.linalg.norm(points[:, None] - points[None], axis=2) <= 0.5
     assert np.array_equal(tree.pairs(0.5), np.argwhere(np.triu(beside, 1)))
+
+
+@given(st.sampled_from(["space", "lattice", "flat"]), st.integers(0, 10_000))
+@settings(max_examples=25)
+def test_the_references_for_meshes_of_any_size_and_of_few_faces_agree(kind, seed):
+    """What a plane tells apart, lest exact arithmetic has to, is apart."""
+    rng = np.random.default_rng(seed)
+    points = rng.random((12, 3)) if kind == "space" else rng.integers(0, 4, (12, 3)).astype(float)
+    points[:, 2] *= kind != "flat"
+    soup = Mesh(points, np.array([rng.choice(12, 3, replace=False) for _ in range(14)]))
+    assert crossing_pairs(soup) == slow_pairs(soup)

@@ -11,7 +11,10 @@ from bolvek.cli.base.types import PATH
 @click.command("demo")
 @click.argument("folder", type=PATH, metavar="OUT/")
 @click.option(
-    "--jobs", type=click.IntRange(1), metavar="N", help="Work on so many chapters at once. [default: 2 on two cores]"
+    "--jobs",
+    type=click.IntRange(1),
+    metavar="N",
+    help="Work on so many chapters at once. [default: 2, or 1 on a single core]",
 )
 @replace_option
 def command(folder: Path, jobs: int | None, replace: bool) -> None:
@@ -40,7 +43,7 @@ def command(folder: Path, jobs: int | None, replace: bool) -> None:
         with talk.during(busy, every_s=5.0):
             fit = run_demo(folder, talk.step, busy, jobs=count, replace=replace)
     except KeyboardInterrupt:
-        click.echo(f"bolvek: stopped; what was told as done stands in {folder}", err=True)
+        click.echo(f"bolvek: stopped; the files written so far are in {folder}", err=True)
         sys.exit(EXIT_STOPPED)
     for name, text in ways_on(folder):
         talk.row(name, text)

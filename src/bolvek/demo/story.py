@@ -20,6 +20,8 @@ from bolvek.kernels import PLAIN
 from bolvek.kernels.warm import Warming, modules_of
 from bolvek.report.page.entry import Entry
 from bolvek.report.page.page import page_bytes
+from bolvek.spatial.parallel import thread_count
+from bolvek.units import count_text
 
 INDEX = "index.html"
 """The pages of the story."""
@@ -103,9 +105,7 @@ def run_demo(folder: Path, tell: Tell, busy: Callable[[str], None], *, jobs: int
         check_target(folder / name, replace=replace)
     check_folder(folder / carp_story.PLUGS, replace=replace)
     needed = [] if PLAIN else [module for chapter in CHAPTERS for module in modules_of(chapter.kernels)]
-    warming = Warming(
-        needed, lambda done, count: busy(f"{count - done} of {count} kernel modules to prepare, once here")
-    )
+    warming = Warming(needed, lambda done, count: busy(_preparing(count - done)))
     try:
         if jobs == 1:
             told = [_worked(chapter, Desk(folder, tell, busy, replace), warming) for chapter in CHAPTERS]
@@ -118,6 +118,10 @@ def run_demo(folder: Path, tell: Tell, busy: Callable[[str], None], *, jobs: int
     write_bytes(folder / INDEX, page_bytes(entries, verb="demo"), replace=replace)
     tell("pages", f"{folder / INDEX}", time.perf_counter() - begin)
     return all(fit is not False for fit, _ in told)
+
+
+def _preparing(left: int) -> str:
+    return f"preparing kernels, once on this machine: {count_text(left, 'module')} left"
 
 
 def _worked(chapter: Chapter, desk: Desk, warming: Warming) -> tuple[bool | None, list[Entry]]:
@@ -144,12 +148,12 @@ def _at_once(
                 at_work[number] = rest[0]
             else:
                 at_work.pop(number, None)
-            waiting = [f"{warming.left} kernel modules to prepare"] if warming.left else []
+            waiting = [_preparing(warming.left)] if warming.left else []
             busy("; ".join([*waiting, *at_work.values()]))
 
     listener = threading.Thread(target=listen, daemon=True)
     listener.start()
-    threads = max(1, (os.cpu_count() or 1) // jobs)
+    threads = max(1, thread_count() // jobs)
     pool = ProcessPoolExecutor(jobs, context, initializer=_begin, initargs=(threads, said))
     slots = ThreadPoolExecutor(jobs)
 

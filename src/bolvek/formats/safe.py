@@ -12,6 +12,7 @@ from bolvek.arrays import stored
 from bolvek.errors import FileError
 from bolvek.formats.kinds import FORMATS
 from bolvek.formats.soup import Parts
+from bolvek.formats.stl import stl_text
 from bolvek.mesh import Mesh
 
 
@@ -151,7 +152,7 @@ def encode_model(path: Path, mesh: Mesh, *, parts: Parts | None = None, text: bo
         raise FileError(f"{path}: coordinates of {np.abs(mesh.bounds).max():.3g} mm do not fit a model file")
     as_text = text and suffix == ".stl"
     grouped = parts if keeps_parts(suffix, text=text) else None
-    data = _stl_text(mesh, grouped) if as_text else FORMATS[suffix].write(mesh, grouped)
+    data = stl_text(mesh, grouped) if as_text else FORMATS[suffix].write(mesh, grouped)
     order = slice(None) if grouped is None else np.argsort(grouped.part, kind="stable")
     wanted = mesh.vertices[mesh.faces[order]]
     rounded = 0.0
@@ -167,12 +168,6 @@ def encode_model(path: Path, mesh: Mesh, *, parts: Parts | None = None, text: bo
 
     lost = len(parts.names) if parts is not None and grouped is None else 0
     return Encoded(data, verify, Written(len(data), rounded, lost))
-
-
-def _stl_text(mesh: Mesh, parts: Parts | None) -> bytes:
-    from bolvek.formats.stl import stl_text
-
-    return stl_text(mesh, parts)
 
 
 def write_model(

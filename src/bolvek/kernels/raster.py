@@ -4,7 +4,8 @@ import numpy as np
 
 from bolvek.kernels import kernel
 
-_SUPER = 2  # samples a pixel along each axis
+SUPER = 2
+"""Samples a pixel along each axis."""
 _CREASE_COSINE = 0.8  # a corner whose normal is farther off its face's keeps the face's
 _STRIPE = 10  # samples, of the hatching of what is cut through
 
@@ -106,8 +107,8 @@ def shade(
             red = green = blue = 0.0
             count = 0
             crease = 1.0
-            for s in range(_SUPER * _SUPER):
-                row, column = _SUPER * y + s // _SUPER, _SUPER * x + s % _SUPER
+            for s in range(SUPER * SUPER):
+                row, column = SUPER * y + s // SUPER, SUPER * x + s % SUPER
                 f = face[row, column]
                 if f < 0:
                     continue
@@ -160,4 +161,4 @@ def shade(
                 rgb[y, x, 0] = (red / count) ** (1.0 / 1.6)
                 rgb[y, x, 1] = (green / count) ** (1.0 / 1.6)
                 rgb[y, x, 2] = (blue / count) ** (1.0 / 1.6)
-                alpha[y, x] = count / (_SUPER * _SUPER)
+                alpha[y, x] = count / (SUPER * SUPER)

@@ -70,9 +70,9 @@ class _Judged:
             self.origin = None
             solid = cavities.roomless
             if solid.all():
-                self.of = "all faces, there is no room but bores" if self.rooms else "all faces, there is no room"
+                self.of = "all faces: every room is only a bore" if self.rooms else "all faces, there is no room"
             else:
-                self.of = "faces that bound rooms" + (" and all of the parts that have none" if solid.any() else "")
+                self.of = "faces that bound rooms" + (", and all faces of parts without a room" if solid.any() else "")
 
     def at(self, points: Floats, normals: Floats, face: Ints) -> Bools:
         """Mask (Q,) of places that are judged; normals (Q, 3) point out of the material."""

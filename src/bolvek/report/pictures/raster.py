@@ -16,7 +16,7 @@ from bolvek.spatial.parallel import run_ranges
 Paint = Floats | Callable[[NDArray[np.integer], Floats], Floats]
 """A colour (F, 3) a face, or what gives colours (N, 3) for faces (N,) at points (N, 3) of them."""
 
-_SUPER = 2  # samples a pixel along each axis
+_SUPER = kernels.SUPER
 
 
 @dataclass(frozen=True)
