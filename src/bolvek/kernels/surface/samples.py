@@ -2,7 +2,21 @@
 
 import numpy as np
 
-from bolvek.kernels import kernel
+from bolvek.kernels import helper, kernel
+
+
+@helper
+def _longest_side(v, faces, f):
+    """The corner at which a face's longest side begins, and that side's length squared."""
+    k = 0
+    longest = -1.0
+    for j in range(3):
+        p, o = faces[f, j], faces[f, (j + 1) % 3]
+        d = (v[o, 0] - v[p, 0]) ** 2 + (v[o, 1] - v[p, 1]) ** 2 + (v[o, 2] - v[p, 2]) ** 2
+        if d > longest:
+            longest = d
+            k = j
+    return k, longest
 
 
 @kernel("f8[:,:] i4[:,:] i4[:] f8 i8 i8 i8[:]! b1 f8[:,:]! f8[:]! i8[:]!")
@@ -14,16 +28,9 @@ def sample_faces(v, faces, order, spacing, begin, end, start, fill, points, weig
     order when fill is False; when True it says where they go in points (Q, 3), weight (Q,), owner (Q,).
     """
     for place in range(begin, end):
-        f = order[place]
+        f = np.int64(order[place])
         # a, b: the longest edge; c: the corner across
-        k = 0
-        longest = -1.0
-        for j in range(3):
-            p, o = faces[f, j], faces[f, (j + 1) % 3]
-            d = (v[o, 0] - v[p, 0]) ** 2 + (v[o, 1] - v[p, 1]) ** 2 + (v[o, 2] - v[p, 2]) ** 2
-            if d > longest:
-                longest = d
-                k = j
+        k, longest = _longest_side(v, faces, f)
         a, b, c = faces[f, k], faces[f, (k + 1) % 3], faces[f, (k + 2) % 3]
         length = np.sqrt(longest)
         if not length > 0.0:
@@ -103,14 +110,7 @@ def carry_to_places(v, faces, points, value, first, count, corner, face, places,
         if n == 0:
             found[p] = np.nan
             continue
-        k = 0
-        longest = -1.0
-        for j in range(3):
-            s, e = faces[f, j], faces[f, (j + 1) % 3]
-            d = (v[e, 0] - v[s, 0]) ** 2 + (v[e, 1] - v[s, 1]) ** 2 + (v[e, 2] - v[s, 2]) ** 2
-            if d > longest:
-                longest = d
-                k = j
+        k, longest = _longest_side(v, faces, f)
         a, b, c = faces[f, k], faces[f, (k + 1) % 3], faces[f, (k + 2) % 3]
         length = np.sqrt(longest)
         ux, uy, uz = (v[b, 0] - v[a, 0]) / length, (v[b, 1] - v[a, 1]) / length, (v[b, 2] - v[a, 2]) / length
