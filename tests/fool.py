@@ -6,7 +6,7 @@
 import argparse
 import sys
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import numpy as np
 
@@ -23,13 +23,14 @@ BLOCK = np.array([30.0, 26.0, 22.0])
 
 @dataclass
 class Case:
-    """A mesh, what is asked of it, and the faults it has (empty: it is fit)."""
+    """A mesh, what is asked of it, the faults it has (empty: it is fit), and of thin features the notes."""
 
     mesh: Mesh
     faults: set[str]
     wall: float | None = 2.0
     least: float = 1.5
     allow: float = 0.0
+    notes: set[str] = field(default_factory=set)
 
 
 KINDS: dict[str, Callable[[np.random.Generator], Case]] = {}

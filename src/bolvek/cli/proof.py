@@ -20,6 +20,7 @@ if TYPE_CHECKING:
 @options(
     several_models,
     bound("--wall", ProofSettings, "wall_mm"),
+    bound("--least-wall", ProofSettings, "least_wall_mm"),
     bound("--least-drain", ProofSettings, "least_drain_mm", default=None, none="the printer's, else 1.5mm"),
     bound("--allow-closed", ProofSettings, "allow_closed_mm3"),
     click.option("--before", type=PATH, metavar="ORIGINAL", help="Tell what it had from what was made of it."),
@@ -33,7 +34,8 @@ def command(models: tuple[Path, ...], before: Path | None, printer: str | None, 
 
     Clause by clause: sound (closed, manifold, oriented, no self-intersection) in float64 and as an STL file
     holds it; material counted once; no closed void; every way out wide enough; no liquid left over a residue; the
-    wall as thick as asked.
+    wall as thick as asked on faces that bound rooms and on parts without a room, and all other material (fins,
+    ears, struts) as thick as --least-wall; with --before, what the original had is a note.
     "Fit" needs all of them; without --wall the verdict says that the wall was not judged.
 
     \b
@@ -45,19 +47,23 @@ def command(models: tuple[Path, ...], before: Path | None, printer: str | None, 
     from bolvek.cli.base.outcome import Outcome, Run
     from bolvek.cli.base.run import run
     from bolvek.cli.base.scaled import finding_rows
+    from bolvek.errors import UsageError
     from bolvek.formats import read_model
     from bolvek.profiles import limits
     from bolvek.report.pictures.results import proof_result
     from bolvek.report.words.files import model_text
     from bolvek.report.words.proof import proof_line, proof_text, proof_verdict
 
-    least_of_printer, wall_of_printer = limits(printer)
-    least = given(ProofSettings, "least_drain_mm", values)
+    least_drain, least_wall = (given(ProofSettings, name, values) for name in ("least_drain_mm", "least_wall_mm"))
+    if least_wall is not None and given(ProofSettings, "wall_mm", values) is None:
+        raise UsageError("--least-wall is meant for what --wall is not: give --wall too")
+    printers = limits(printer)
     settings = taken(
         ProofSettings,
         values,
-        least_drain_mm=least_of_printer if least is None else least,
-        least_wall_mm=wall_of_printer if before else None,
+        least_drain_mm=printers[0] if least_drain is None else least_drain,
+        least_wall_mm=printers[1] if least_wall is None else least_wall,
+        features_told=before is not None,
     )
     asked = Asked(**values)
 

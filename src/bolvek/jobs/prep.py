@@ -101,7 +101,7 @@ def prep(model: Model, settings: PrepSettings, step: Step = just_do) -> PrepResu
     # what thickness and recasting made is held against the printer even where nothing is hollowed
     own = not settings.strict and (made_solid is None or made_solid.way not in MADE)
     asked = _asked(settings, max(default_ball_mm(solid), 1.6 * settings.drains.diameter_mm))
-    as_solid = dataclasses.replace(asked, wall_mm=settings.least_wall_mm, own_told=own)
+    as_solid = dataclasses.replace(asked, wall_mm=settings.least_wall_mm, own_told=own, features_told=own)
     bench = Workbench(solid, settings, step, asked, as_solid)
     plugs = settings.hollow.plugs_mm
     for turn in range(_TRIES):
@@ -152,5 +152,6 @@ def _asked(settings: PrepSettings, ball_mm: float | None) -> ProofSettings:
         ball_mm=ball_mm,
         least_wall_mm=settings.least_wall_mm,
         own_told=not settings.strict,
+        features_told=not settings.strict,
         drain_poses=(settings.drains.up,) if settings.auto else (),
     )

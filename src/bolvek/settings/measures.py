@@ -1,5 +1,6 @@
 """What the measuring verbs are asked for."""
 
+import math
 from collections.abc import Iterator
 from dataclasses import dataclass, field
 
@@ -72,7 +73,12 @@ class WallSettings(Settings):
     @property
     def least_zone(self) -> float:
         """The least zone in mm2: a disc half as wide as the minimum, unless one is given."""
-        return 3.141592653589793 / 16 * self.min_mm**2 if self.least_zone_mm2 is None else self.least_zone_mm2
+        return least_zone_mm2(self.min_mm) if self.least_zone_mm2 is None else self.least_zone_mm2
+
+
+def least_zone_mm2(wall: float) -> float:
+    """Thin places smaller than this are specks: a disc half as wide as the wall."""
+    return math.pi / 16 * wall**2
 
 
 def wall_tolerance_mm(wall: float) -> float:
@@ -194,10 +200,10 @@ class LayerSettings(Settings):
 class ProofSettings(Settings):
     """wall_mm: wall asked for (None: measured, not judged). least_drain_mm: clearance of a way out. allow_closed_mm3:
     a closed void up to this volume is wanted (0: none is). ball_mm: tells rooms from grooves (None: chosen).
-    least_wall_mm: what features that the original had are held against (None: told only with --before).
+    least_wall_mm: what all other material is held against (None: `LEAST_WALL_MM` where a wall is asked for).
     drain_poses: directions held up, one after the other, while it drains (none: as it stands, or else as it drains).
     own_told: what the model's own surface falls short in, thin walls where nothing was made and small chambers of its
-    skin, is told and no fault."""
+    skin, is told and no fault; features_told: so are features thinner than the least wall, of its own."""
 
     wall_mm: float | None = setting(
         None, unit="mm", above=0, help="Wall that must be there.", none="measured, not judged"
@@ -207,7 +213,13 @@ class ProofSettings(Settings):
     ball_mm: float | None = setting(
         None, unit="mm", above=0, help="Diameter that tells a room from a groove; wider than any drain.", none="chosen"
     )
-    least_wall_mm: float | None = setting(None, unit="mm", above=0, help="Thinnest wall that prints.")
+    least_wall_mm: float | None = setting(
+        None,
+        unit="mm",
+        above=0,
+        help="Wall that all other material must have, as a fin on a hollow body.",
+        none=f"the printer's, else {LEAST_WALL_MM:g}mm",
+    )
     drain_poses: tuple[Triple, ...] = setting(
         (),
         unit="direction",
@@ -215,6 +227,12 @@ class ProofSettings(Settings):
         none="as it stands, or else in the best of many ways",
     )
     own_told: bool = False
+    features_told: bool = False
+
+    @property
+    def features_mm(self) -> float | None:
+        """What material must have that the wall asked for is not meant for: no more than that. None: not judged."""
+        return None if self.wall_mm is None else min(self.least_wall_mm or LEAST_WALL_MM, self.wall_mm)
 
 
 @dataclass(frozen=True, kw_only=True)

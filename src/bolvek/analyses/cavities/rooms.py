@@ -199,11 +199,7 @@ def find_cavities(
         return result
     seen = result.look(mesh, mesh.vertices[mesh.faces].mean(axis=1), mesh.unit_normals, unknown=WALL)
     seen = _spread(mesh, seen)
-    # rooms whose surfaces run into each other are one, seen apart by too narrow a place
-    across = np.where(mesh.topology.opposite >= 0, seen[mesh.topology.opposite // 3], OUTSIDE).reshape(-1, 3)
-    here = np.broadcast_to(seen[:, None], across.shape)
-    joined = (here >= 0) & (across >= 0) & (here != across)
-    group = linked_groups(len(rooms), np.stack([here[joined], across[joined]], axis=1))
+    group = linked_groups(len(rooms), _run_together(mesh, result, seen))
     merged = [
         _merged([r for r, g in zip(rooms, group.tolist(), strict=True) if g == n]) for n in range(group.max() + 1)
     ]
@@ -226,6 +222,26 @@ def find_cavities(
         tuple((int(table[room]), tree) for room, tree in voids),
         tuple(grids),
     )
+
+
+def _run_together(mesh: Mesh, rooms: Cavities, seen: Ints32) -> Ints:
+    """Pairs (N, 2) of rooms whose surfaces run into each other: they are one, seen apart by too narrow a place. seen
+    (F,): what the middles of faces look into; that of a large one may lie far from the edge."""
+    half = np.flatnonzero(mesh.topology.opposite > np.arange(len(mesh.topology.opposite)))
+    pair = np.stack([half, mesh.topology.opposite[half]])
+    here = seen[pair // 3]
+    apart = (here >= 0).all(axis=0) & (here[0] != here[1])
+    pair, here = pair[:, apart], here[:, apart]
+    for k in range(2):
+        face = pair[k] // 3
+        large = mesh.face_areas[face] > 4 * rooms.spacing_mm**2
+        a, b = mesh.edge_ends(pair[k, large])
+        place = 0.5 * (mesh.vertices[a] + mesh.vertices[b])
+        inward = mesh.vertices[mesh.faces[face[large]]].mean(axis=1) - place
+        length = np.linalg.norm(inward, axis=1, keepdims=True)
+        place += inward * np.minimum(1.0, rooms.spacing_mm / np.maximum(length, 1e-300))
+        here[k, large] = rooms.look(mesh, place, mesh.normals_of(face[large]), face[large])
+    return np.asarray(here[:, (here >= 0).all(axis=0)].T)
 
 
 def _roomless(mesh: Mesh, nested: Shells, grids: Sequence[_Grid], found: Sequence[Cavity]) -> Bools:

@@ -9,11 +9,12 @@ import numpy as np
 
 from bolvek.analyses.cavities import Cavities, Chamber, NeckWays, convex_shells, find_cavities, find_ways
 from bolvek.analyses.finding import Finding
+from bolvek.analyses.proof.features import features_text, judge_thin
 from bolvek.analyses.proof.liquid import judge_liquid, liquid_clause, measure_liquid
 from bolvek.analyses.proof.material import find_voids, judge_material, judge_voids
 from bolvek.analyses.proof.origin import OUTER, Origin
 from bolvek.analyses.proof.passages import judge_ways, with_pockets
-from bolvek.analyses.proof.record import Clause, Liquid, ProofRecord, Void, Wall
+from bolvek.analyses.proof.record import Clause, Features, Liquid, ProofRecord, Void, Wall
 from bolvek.analyses.proof.wall import measure_wall
 from bolvek.analyses.shells import Shells, nest_exactly
 from bolvek.analyses.soundness import Defect, find_defects
@@ -99,6 +100,7 @@ class _Measured:
     ways: NeckWays | None = None
     liquid: Liquid | None = None
     wall: Wall | None = None
+    features: Features | None = None
 
 
 def _measure(
@@ -107,12 +109,14 @@ def _measure(
     """Rooms, ways out, liquid and walls of a model that has one inside: measured and judged."""
     least = settings.least_drain_mm
 
-    def rooms_and_wall() -> tuple[Cavities, Wall | None]:
-        ball, asked = settings.ball_mm, settings.wall_mm
+    def rooms_and_wall() -> tuple[Cavities, tuple[Wall | None, Features | None]]:
+        ball, asked, thinnest = settings.ball_mm, settings.wall_mm, settings.features_mm
         rooms = log.timed("rooms", lambda: find_cavities(mesh, ball_mm=ball, wall_mm=asked, nested=nested))
-        return rooms, log.timed("wall", lambda: measure_wall(mesh, rooms, asked, origin, settings.least_wall_mm))
+        closely = not settings.features_told
+        walls = log.timed("wall", lambda: measure_wall(mesh, rooms, asked, origin, thinnest, closely=closely))
+        return rooms, walls
 
-    ways, (rooms, wall) = side_by_side(
+    ways, (rooms, (wall, features)) = side_by_side(
         lambda: log.timed("ways", lambda: find_ways(_opened(mesh, nested, least), least)), rooms_and_wall
     )
     ways = with_pockets(ways, rooms, mesh.volume, _own_chambers(mesh, settings, origin))
@@ -122,8 +126,9 @@ def _measure(
     judged = judge_liquid(liquid, needed=settings.wall_mm is not None)
     log.take(liquid_clause(liquid, judged, necks=any(not c.pocket for c in ways.chambers)), judged)
     judged = _wall_findings(wall, settings, bool(rooms.is_room.any()), settings.own_told and origin is None)
-    log.take(_wall_clause(wall, settings, judged), judged)
-    found.cavities, found.ways, found.liquid, found.wall = rooms, ways, liquid, wall
+    judged += judge_thin(features, settings)
+    log.take(_wall_clause(wall, features, settings, judged), judged)
+    found.cavities, found.ways, found.liquid, found.wall, found.features = rooms, ways, liquid, wall, features
 
 
 def _record(
@@ -156,6 +161,7 @@ def _record(
         ways=found.ways,
         liquid=found.liquid,
         wall=found.wall,
+        features=found.features,
         kept=origin.kept if origin else None,
         voxel_mm=rooms.spacing_mm if rooms else None,
         ball_mm=rooms.ball_mm if rooms else None,
@@ -260,16 +266,12 @@ def _wall_findings(wall: Wall | None, settings: ProofSettings, rooms: bool, made
         else:
             text += f"{length_text(asked)} were asked for{more}"
             found.append(Finding("wall_thin", "fault", wall.thin_spots, text, wall.where_mm))
-    if wall.features and wall.features_min_mm is not None:
-        text = (
-            f"{wall.features:,} thin feature{'s' if wall.features > 1 else ''} that the original has, "
-            f"{length_text(wall.features_min_mm)} at least: print as they are"
-        )
-        found.append(Finding("thin_features", "note", wall.features, text, wall.features_where_mm))
     return found
 
 
-def _wall_clause(wall: Wall | None, settings: ProofSettings, findings: list[Finding]) -> Clause:
+def _wall_clause(
+    wall: Wall | None, features: Features | None, settings: ProofSettings, findings: list[Finding]
+) -> Clause:
     if settings.wall_mm is None:
         measured = f"; measured {length_text(wall.min_mm)} at least" if wall else ""
         return Clause("wall", "not judged", f"no wall was asked for{measured}")
@@ -279,9 +281,7 @@ def _wall_clause(wall: Wall | None, settings: ProofSettings, findings: list[Find
     if any(f.code == "own_wall_thin" for f in findings):
         return Clause("wall", "holds", "nothing was made that could be thin; the model's own wall is told below")
     if wall is None:
-        return Clause("wall", "holds", "no two sides face each other: the material only tapers to its edges")
-    return Clause(
-        "wall",
-        "holds",
-        f"{length_text(wall.min_mm)} at least, {length_text(settings.wall_mm)} asked, on {wall.of}",
-    )
+        text = "no two sides face each other: the material only tapers to its edges"
+    else:
+        text = f"{length_text(wall.min_mm)} at least, {length_text(settings.wall_mm)} asked, on {wall.of}"
+    return Clause("wall", "holds", text + (f"; {features_text(features)}" if features else ""))

@@ -35,7 +35,7 @@ class Wall:
     """Thickness of the material: the shortest ways through it and waists, and between flat faces samples of both sides.
 
     Of faces that bound rooms, or of all where there is no room (`of` says which); percentiles by area of the samples.
-    tapering_mm2: surface where it runs out to an edge, which is no wall. features: thin spots that the original had.
+    tapering_mm2: surface where it runs out to an edge, which is no wall.
     """
 
     min_mm: float
@@ -50,14 +50,29 @@ class Wall:
     thin_spots: int
     asked_mm: float | None = None
     tolerance_mm: float | None = None
-    features: int = 0
-    features_min_mm: float | None = None
-    features_where_mm: Triple | None = None
 
     @property
     def holds(self) -> bool:
         """Whether the wall asked for is there, within the tolerance."""
         return self.asked_mm is None or self.min_mm >= self.asked_mm - (self.tolerance_mm or 0.0)
+
+
+@dataclass(frozen=True, kw_only=True)
+class Features:
+    """Material that no judged face bounds (a fin on a hollow body, an ear, a strut), held against the least wall.
+
+    min_mm: the thinnest below the wall asked for, and where (None: nothing is); thin: spots below the least wall, with
+    their surface; slender: spots between the two, and specks.
+    """
+
+    least_mm: float
+    tolerance_mm: float
+    min_mm: float | None
+    where_mm: Triple | None
+    thin: int
+    thin_mm2: float
+    slender: int
+    slender_mm2: float
 
 
 @dataclass(frozen=True)
@@ -128,6 +143,7 @@ class ProofRecord:
     ways: NeckWays | None = None
     liquid: Liquid | None = None
     wall: Wall | None = None
+    features: Features | None = None
     kept: Kept | None = None
     voxel_mm: float | None = None
     ball_mm: float | None = None

@@ -5,19 +5,18 @@ bores for screws, a pin in its knuckle), whatever other parts have. Nothing is l
 bore are faces like all others. What decides are the shortest ways through the material (`thickness.shortest`), from
 corners, creases and edges to whatever they come to first, of which one end at least is judged; and between faces that
 look square at each other samples: cells of the judged faces by ray and ball, cells of all others by rays no longer
-than the wall, which count when they come out on a judged face.
+than the wall, which count when they come out on a judged face. What no judged face bounds is a feature (`features`).
 
 Where two faces lean to each other and the material ends where they meet, it runs out to an edge; that is told as its
 area. What else is narrow is a waist (`thickness.waists`).
 """
 
-from dataclasses import dataclass
-
 import numpy as np
 
 from bolvek.analyses.cavities import Cavities
+from bolvek.analyses.proof.features import Places, measure_features
 from bolvek.analyses.proof.origin import OUTER, Origin
-from bolvek.analyses.proof.record import Wall
+from bolvek.analyses.proof.record import Features, Wall
 from bolvek.analyses.thickness import (
     SAMPLES_A_WALL,
     Ways,
@@ -37,40 +36,27 @@ from bolvek.units import as_triple
 MOST_SAMPLES = 1_500_000
 """Beyond one a face: for a surface that would take more, samples stand farther apart, which is told."""
 _WIDEST = 1.25  # walls: wider balls decide nothing
+_TOUCHING = 1.1  # radii from the middle of a ball: what it touches
 _SHARPENED, _PASSES, _FINER = 12, 2, 6
 _BATCH = 500_000
 
 
-@dataclass
-class _Measured:
-    """Walls at places (Q, 3) of faces (Q,), nan where there is none, the area (Q,) each stands for; the touching
-    balls."""
-
-    points: Floats
-    face: Ints
-    area: Floats
-    wall: Floats
-    square: Bools
-    ball: Floats
-
-    def __add__(self, other: "_Measured") -> "_Measured":
-        pairs = zip(vars(self).values(), vars(other).values(), strict=True)
-        return _Measured(*(np.concatenate(p) for p in pairs))
-
-
-class _Judged:
+class Judged:
     """Which places of the surface the wall asked for is meant for."""
 
     def __init__(self, mesh: Mesh, cavities: Cavities, origin: Origin | None) -> None:
         self.mesh, self.cavities, self.origin = mesh, cavities, origin
-        self.rooms = bool(cavities.is_room.any())
+        # by label, the last for outside: a bore or a pocket of the skin is no room
+        self.holds = np.array([not c.pocket and not c.bore for c in cavities.found] + [False])
+        self.large = mesh.face_areas > 4 * cavities.spacing_mm**2
         if origin is not None and (origin.face != OUTER).any():
             self.of = "faces that hollowing and drilling made"
         else:
             self.origin = None
             solid = cavities.roomless
             if solid.all():
-                self.of = "all faces: every room is only a bore" if self.rooms else "all faces, there is no room"
+                bores = bool(cavities.is_room.any())
+                self.of = "all faces: every room is only a bore" if bores else "all faces, there is no room"
             else:
                 self.of = "faces that bound rooms" + (", and all faces of parts without a room" if solid.any() else "")
 
@@ -79,51 +65,64 @@ class _Judged:
         if self.origin is not None:
             return np.asarray(self.origin.face[face] != OUTER)
         judged = self.cavities.roomless[face]
-        if self.rooms and not judged.all():
+        if self.holds.any() and not judged.all():
             rest = np.flatnonzero(~judged)
             seen = self.cavities.look(self.mesh, points[rest], normals[rest], face[rest])
-            judged[rest] = self.cavities.is_room[seen]
+            judged[rest] = self.holds[seen]
         return judged
 
     def faces(self) -> Bools:
         """Mask (F,) of faces that may have judged places; a large one may look into a room with a part of it."""
         if self.origin is not None:
             return np.asarray(self.origin.face != OUTER)
-        large = self.mesh.face_areas > 4 * self.cavities.spacing_mm**2
-        return np.asarray(self.cavities.roomless | self.cavities.inside | (large & self.rooms))
+        rooms = self.holds[self.cavities.face] | (self.large & self.holds.any())
+        return np.asarray(self.cavities.roomless | rooms)
+
+    def other_faces(self) -> Bools:
+        """Mask (F,) of faces that may have places that are not judged."""
+        if self.origin is not None:
+            return np.asarray(self.origin.face == OUTER)
+        return np.asarray(~self.cavities.roomless & (~self.holds[self.cavities.face] | self.large))
 
 
 def measure_wall(
-    mesh: Mesh, cavities: Cavities, asked: float | None, origin: Origin | None, least_mm: float | None
-) -> Wall | None:
-    """Measure the wall of a sound mesh; None where nothing judged has another side to measure to."""
-    judged = _Judged(mesh, cavities, origin)
-    mask = judged.faces()
+    mesh: Mesh,
+    cavities: Cavities,
+    asked: float | None,
+    origin: Origin | None,
+    least_mm: float | None,
+    *,
+    closely: bool = True,
+) -> tuple[Wall | None, Features | None]:
+    """Measure the wall of a sound mesh, and hold the features against a least wall (None: not judged).
+
+    The wall is None where nothing judged has another side to measure to, the features where all material is judged.
+    closely: features are looked at by balls and waists too, and between all edges, not only by rays and what is found
+    on the way.
+    """
+    judged = Judged(mesh, cavities, origin)
+    mask, elsewhere = judged.faces(), judged.other_faces()
     area = float(mesh.face_areas[mask].sum())
     aim = asked or float(np.clip(np.sqrt(area / 150_000) * SAMPLES_A_WALL, 1e-3 * mesh.size.max(), mesh.size.max()))
     spacing = max(aim / SAMPLES_A_WALL, float(np.sqrt(area / MOST_SAMPLES)))
     found = _cells(mesh, judged, mask, spacing, aim)
-    if not len(found.area):
-        return None
-    far = max(aim, least_mm or 0.0)
-    others, features = _from_the_other_side(mesh, judged, ~mask, max(spacing, 0.5 * aim), far, aim, least_mm)
-    measured = ~np.isnan(found.wall)
+    apart = max(spacing, 0.5 * min(aim, least_mm or aim))
+    ball = _WIDEST * aim if least_mm and closely else 0.0
+    others, features = _from_the_other_side(mesh, judged, elsewhere, apart, max(aim, least_mm or 0.0), aim, ball)
     tolerance = wall_tolerance_mm(asked) if asked else None
     limit = asked - (tolerance or 0.0) if asked else 0.0
-    walls = np.concatenate([found.wall, others.wall])
-    square = np.concatenate([found.square, others.square])
-    points = np.concatenate([found.points, others.points])
-    candidates = np.flatnonzero(square & ~np.isnan(walls))
-    face = np.concatenate([found.face, others.face])
-    edge = np.zeros(len(walls), bool)
-    thin = candidates[walls[candidates] < limit]
-    edge[thin] = ends_at_an_edge(mesh, points[thin], face[thin], aim)
-    candidates = candidates[~edge[candidates]]
-    least, where = _least(mesh, judged, points[candidates], walls[candidates], spacing, aim)
+    both = found + others
+    edge = both.taper(mesh, limit, aim)
+    candidates = np.flatnonzero(both.facing & ~edge)
+    least, where = _least(mesh, judged, both.points[candidates], both.wall[candidates], spacing, aim)
     # without a sample to compare with, ways are followed across the whole model
-    ways = _judged_ways(
-        mesh, judged, mask, max(asked or 0.0, min(least, float(np.linalg.norm(mesh.size)))), aim, spacing
-    )
+    most = max(asked or 0.0, least_mm or 0.0, min(least, float(np.linalg.norm(mesh.size))))
+    ways = shortest_ways(mesh, most, aim, spacing, judged=mask if least_mm is None or not closely else None)
+    ours = judged.at(ways.start, -ways.direction, ways.face) | judged.at(ways.end, ways.direction, ways.far_face)
+    told = None
+    if least_mm is not None and elsewhere.any():
+        told = measure_features(mesh, features, ways.chosen(~ours), least_mm, asked, apart, waists=closely)
+    ways = ways.chosen(ours)
     if asked:
         waists = find_waists(
             mesh,
@@ -132,31 +131,32 @@ def measure_wall(
             found.face,
             found.ball,
             limit,
-            lean=~(found.square & ~np.isnan(found.wall)),
+            lean=~found.facing,
             edge=edge[: len(found.wall)],
         )
-        ways = joined_ways([ways, waists])
+        ways = joined_ways([ways, waists.chosen(_touch_judged(mesh, judged, waists))])
     if len(ways.length):
         k = int(np.lexsort((*ways.start.T[::-1], ways.length))[0])
         if ways.length[k] < least:
             least, where = float(ways.length[k]), 0.5 * (ways.start[k] + ways.end[k])
-    if not np.isfinite(least):
-        return None
-    thin = candidates[walls[candidates] < limit]
+    if not len(found.area) or not np.isfinite(least):
+        return None, told
+    thin = candidates[both.wall[candidates] < limit]
     short = np.flatnonzero(ways.length < limit)
-    places = np.concatenate([points[thin], ways.start[short]])
-    below = np.concatenate([walls[thin], ways.length[short]])
+    places = np.concatenate([both.points[thin], ways.start[short]])
+    below = np.concatenate([both.wall[thin], ways.length[short]])
     spots = gather_spots(places, below, np.ones(len(below)), max(1.5 * spacing, aim))
+    measured = np.flatnonzero(~np.isnan(found.wall))
     p1 = median = least
-    if measured.any():
-        order = np.flatnonzero(measured)[np.argsort(found.wall[measured], kind="stable")]
+    if len(measured):
+        order = measured[np.argsort(found.wall[measured], kind="stable")]
         plain = found.square[order] & ~edge[order]
         order = order[plain] if plain.any() else order
         share = np.cumsum(found.area[order])
         at = np.minimum(np.searchsorted(share, np.array([0.01, 0.5]) * share[-1]), len(order) - 1)
         p1, median = (float(found.wall[order[k]]) for k in at)
     tapering = ~found.square & (found.wall < limit)
-    return Wall(
+    wall = Wall(
         min(least, p1),
         p1,
         median,
@@ -169,77 +169,75 @@ def measure_wall(
         max(len(spots), int(least < limit)),
         asked,
         tolerance,
-        *features,
     )
+    return wall, told
 
 
-def _judged_ways(mesh: Mesh, judged: _Judged, mask: Bools, most: float, aim: float, spacing: float) -> Ways:
-    """The shortest ways through material that begin or end on a judged place."""
-    ways = shortest_ways(mesh, most, aim, spacing, judged=mask)
-    along = ways.direction
-    return ways.chosen(judged.at(ways.start, -along, ways.face) | judged.at(ways.end, along, ways.far_face))
+def _touch_judged(mesh: Mesh, judged: Judged, waists: Ways) -> Bools:
+    """Waists (N,) whose ball touches a judged place: from a judged place one may be found far away."""
+    touch = np.zeros(len(waists.length), bool)
+    middle = 0.5 * (waists.start + waists.end)
+    for k in range(len(touch)):
+        reach = _TOUCHING * 0.5 * float(waists.length[k])
+        near = mesh.tree.faces_in_box(middle[k] - reach, middle[k] + reach)
+        at = mesh.tree.closest_points(np.broadcast_to(middle[k], (len(near), 3)), near.astype(np.int32))
+        close = np.linalg.norm(at - middle[k], axis=1) <= reach
+        near = near[close]
+        touch[k] = judged.at(at[close], mesh.normals_of(near), near).any()
+    return touch
 
 
-def _cells(mesh: Mesh, judged: _Judged, mask: Bools, spacing: float, aim: float) -> _Measured:
+def _cells(mesh: Mesh, judged: Judged, mask: Bools, spacing: float, aim: float) -> Places:
     """Rays and balls at cells of the faces that may be judged, those that are."""
     samples = sample_surface(mesh, spacing, mask)
-    parts = []
+    found = Places.none()
     for begin in range(0, len(samples.area), _BATCH):
         rows = slice(begin, begin + _BATCH)
         points, face = samples.points[rows], samples.face[rows]
         keep = judged.at(points, mesh.normals_of(face), face)
-        parts.append(_asked(mesh, points[keep], face[keep], samples.area[rows][keep], aim))
-    return sum(parts[1:], parts[0]) if parts else _nothing()
+        found += _asked(mesh, points[keep], face[keep], samples.area[rows][keep], aim)
+    return found
 
 
-def _asked(mesh: Mesh, points: Floats, face: Ints, area: Floats, aim: float) -> _Measured:
+def _asked(mesh: Mesh, points: Floats, face: Ints, area: Floats, aim: float) -> Places:
     m = measure(mesh, points, face, np.ones(len(mesh.faces)), widest_ball_mm=_WIDEST * aim)
-    return _Measured(points, face, area, m.wall, m.square, m.ball_mm)
-
-
-def _comes_out_judged(
-    mesh: Mesh, judged: _Judged, points: Floats, normals: Floats, length: Floats, hit: Ints32
-) -> Bools:
-    out = np.zeros(len(points), bool)
-    rows = np.flatnonzero(hit >= 0)
-    if len(rows):
-        ends = points[rows] - normals[rows] * length[rows, None]
-        out[rows] = judged.at(ends, mesh.normals_of(hit[rows]), hit[rows].astype(np.int64))
-    return out
+    return Places(points, face, area, m.wall, m.square, m.ball_mm)
 
 
 def _from_the_other_side(
-    mesh: Mesh,
-    judged: _Judged,
-    mask: Bools,
-    spacing: float,
-    far: float,
-    aim: float,
-    least_mm: float | None,
-) -> tuple[_Measured, tuple[int, float | None, tuple[float, float, float] | None]]:
-    """Rays from faces that are not judged: those that come out on judged ones, and thin features besides."""
-    features: tuple[int, float | None, tuple[float, float, float] | None] = (0, None, None)
+    mesh: Mesh, judged: Judged, mask: Bools, spacing: float, far: float, aim: float, ball_mm: float
+) -> tuple[Places, Places]:
+    """Places of faces that may have others than judged ones: those from which a ray comes out on a judged face within
+    the wall aimed at, with the length of that; and those of features, with balls up to a width."""
     if not mask.any():
-        return _nothing(), features
+        return Places.none(), Places.none()
     spacing = max(spacing, float(np.sqrt(mesh.face_areas[mask].sum() / MOST_SAMPLES)))
     samples = sample_surface(mesh, spacing, mask)
-    normals = mesh.normals_of(samples.face)
-    m = measure(mesh, samples.points, samples.face, np.ones(len(mesh.faces)), widest_ball_mm=0.0, far_mm=far)
-    thin = np.flatnonzero(~np.isnan(m.ray))
-    ours = _comes_out_judged(mesh, judged, samples.points[thin], normals[thin], m.ray[thin], m.hit[thin])
-    if least_mm is not None:
-        own = thin[~ours & m.square[thin] & (m.ray[thin] < least_mm)]
-        if len(own):
-            spots = gather_spots(samples.points[own], m.ray[own], samples.area[own], max(1.5 * spacing, least_mm))
-            worst = min(spots, key=lambda s: s.least)
-            features = (len(spots), worst.least, worst.where_mm)
-    thin = thin[ours & (m.ray[thin] < aim)]
-    zero = np.zeros(len(thin))
-    return _Measured(samples.points[thin], samples.face[thin], zero, m.ray[thin], m.square[thin], zero), features
+    points, face = samples.points, samples.face
+    other = ~judged.at(points, mesh.normals_of(face), face)
+    points, face, area = points[other], face[other], samples.area[other]
+    m = measure(mesh, points, face, np.ones(len(mesh.faces)), widest_ball_mm=ball_mm, far_mm=far)
+    ours = _ends_judged(mesh, judged, points, face, m.ray_mm, m.hit)
+    rests = np.where(m.ball < np.fmin(m.ray, np.inf), m.rest, -1)
+    by_ball = _ends_judged(mesh, judged, points, face, 0.5 * m.ball, rests)
+    wall = np.where(ours, m.ray, m.wall)
+    places = Places(points, face, np.where(ours, 0.0, area), wall, m.square, m.ball_mm)
+    return places.chosen(ours & (m.ray < aim)), places.chosen(~ours & ~by_ball)
+
+
+def _ends_judged(mesh: Mesh, judged: Judged, points: Floats, face: Ints, depth: Floats, met: Ints32) -> Bools:
+    """Whether what is met from places (Q, 3), the point of a face (Q,) (-1: none) nearest to so deep below them, is
+    a judged place."""
+    out = np.zeros(len(points), bool)
+    rows = np.flatnonzero(met >= 0)
+    below = points[rows] - mesh.normals_of(face[rows]) * depth[rows, None]
+    ends = mesh.tree.closest_points(below, met[rows])
+    out[rows] = judged.at(ends, mesh.normals_of(met[rows]), met[rows].astype(np.int64))
+    return out
 
 
 def _least(
-    mesh: Mesh, judged: _Judged, points: Floats, wall: Floats, spacing: float, aim: float
+    mesh: Mesh, judged: Judged, points: Floats, wall: Floats, spacing: float, aim: float
 ) -> tuple[float, Floats]:
     """The least wall and where, looked for more finely around the thinnest places."""
     if not len(wall):
@@ -277,8 +275,3 @@ def _least(
         if value < best:
             best, where = value, place
     return best, where
-
-
-def _nothing() -> _Measured:
-    none = np.zeros(0)
-    return _Measured(np.zeros((0, 3)), np.zeros(0, np.int64), none, none, np.zeros(0, bool), none)

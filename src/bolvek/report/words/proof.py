@@ -88,7 +88,7 @@ def proof_text(record: ProofRecord) -> list[tuple[str, str]]:
 def proof_verdict(record: ProofRecord) -> str:
     """The last line: the verdict, and what it does not cover."""
     if record.verdict == "fit":
-        return "fit to print"
+        return f"fit to print; wall: {next(c.text for c in record.clauses if c.name == 'wall')}"
     if record.verdict == "unfit":
         unjudged = [CLAUSES[c.name] for c in record.clauses if c.state == "not judged"]
         more = f" (not judged: {', '.join(unjudged)})" if unjudged else ""

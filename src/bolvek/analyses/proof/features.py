@@ -1,0 +1,136 @@
+"""Features: the material that no judged face bounds, a fin on a hollow body, an ear, a strut.
+
+The wall asked for is not meant for it; but it must print at all. What is thinner than the least wall fails; what is
+between the two is told. It is measured as the wall is: rays and balls at samples, shortest ways, waists. A spot of
+samples smaller than a disc half as wide as the limit is a speck and decides nothing, as in `thickness.walls`.
+"""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from bolvek.analyses.finding import Finding
+from bolvek.analyses.proof.record import Features
+from bolvek.analyses.thickness import Ways, ends_at_an_edge, find_waists, joined_ways
+from bolvek.analyses.thickness.spots import Spot, gather_spots
+from bolvek.arrays import Bools, Floats, Ints
+from bolvek.mesh import Mesh
+from bolvek.settings.measures import ProofSettings, least_zone_mm2, wall_tolerance_mm
+from bolvek.settings.ways_on import thick_as
+from bolvek.units import area_text, count_text, length_text, point_text
+
+
+@dataclass
+class Places:
+    """Walls (Q,) at places (Q, 3) of faces (Q,), nan where there is none, the area (Q,) each stands for; whether its
+    sides face each other squarely; the width of the touching ball."""
+
+    points: Floats
+    face: Ints
+    area: Floats
+    wall: Floats
+    square: Bools
+    ball: Floats
+
+    @classmethod
+    def none(cls) -> "Places":
+        """No places."""
+        zero = np.zeros(0)
+        return cls(np.zeros((0, 3)), np.zeros(0, np.int64), zero, zero, np.zeros(0, bool), zero)
+
+    def __add__(self, other: "Places") -> "Places":
+        pairs = zip(vars(self).values(), vars(other).values(), strict=True)
+        return Places(*(np.concatenate(p) for p in pairs))
+
+    def chosen(self, rows: Ints | Bools) -> "Places":
+        """Some of them."""
+        return Places(*(values[rows] for values in vars(self).values()))
+
+    @property
+    def facing(self) -> Bools:
+        """Places (Q,) with a wall whose sides face each other squarely."""
+        return np.asarray(self.square & ~np.isnan(self.wall))
+
+    def taper(self, mesh: Mesh, limit: float, wall: float) -> Bools:
+        """Places (Q,) that face each other, thinner than a limit, where the material runs out to an edge."""
+        edge = np.zeros(len(self.wall), bool)
+        thin = np.flatnonzero(self.facing & (self.wall < limit))
+        edge[thin] = ends_at_an_edge(mesh, self.points[thin], self.face[thin], wall)
+        return edge
+
+
+def measure_features(
+    mesh: Mesh, found: Places, ways: Ways, least_mm: float, asked_mm: float | None, spacing_mm: float, *, waists: bool
+) -> Features:
+    """Measure places and ways of material that no judged face bounds, of a sound mesh. waists: look for those too."""
+    tolerance = wall_tolerance_mm(least_mm)
+    limit = least_mm - tolerance
+    most = max(limit, asked_mm - wall_tolerance_mm(asked_mm) if asked_mm else 0.0)
+    # what is thinner than prints may taper within that; what is thinner than the wall, farther
+    edge = found.taper(mesh, limit, least_mm)
+    wide = ~edge & (found.wall >= limit)
+    edge[wide] = found.chosen(wide).taper(mesh, most, asked_mm or least_mm)
+    if waists:
+        lean, inward = ~found.facing, -mesh.normals_of(found.face)
+        places = found.points, inward, found.face, found.ball
+        # necks between the two limits, slow to follow and only told, are left to ways and samples
+        rods = find_waists(mesh, *places, most, lean=lean, edge=edge, near=lambda p: np.zeros(len(p), bool))
+        ways = joined_ways([ways, rods, find_waists(mesh, *places, limit, lean=lean, edge=edge)])
+    rest = found.facing & (found.wall < most) & ~edge
+    thin, specks = _spots(found.chosen(rest & (found.wall < limit)), ways, 0.0, limit, spacing_mm)
+    slender, _ = _spots(found.chosen(rest & (found.wall >= limit)), ways, limit, most, spacing_mm)
+    everything = [*thin, *slender, *specks]
+    worst = min(everything, key=lambda s: (s.least, s.where_mm), default=None)
+    return Features(
+        least_mm=least_mm,
+        tolerance_mm=tolerance,
+        min_mm=worst.least if worst else None,
+        where_mm=worst.where_mm if worst else None,
+        thin=len(thin),
+        thin_mm2=sum(s.area_mm2 for s in thin),
+        slender=len(slender) + len(specks),
+        slender_mm2=sum(s.area_mm2 for s in (*slender, *specks)),
+    )
+
+
+def judge_thin(features: Features | None, settings: ProofSettings) -> list[Finding]:
+    """What is thinner than the least wall, a fault or, of the original's own, a note; what is between it and the wall
+    asked for, a note."""
+    if features is None or features.min_mm is None or settings.wall_mm is None:
+        return []
+    found, where = [], features.where_mm
+    least, asked, thinnest = (length_text(x) for x in (features.least_mm, settings.wall_mm, features.min_mm))
+    if features.thin:
+        text = f"{count_text(features.thin, 'thin feature')}, {thinnest} at the thinnest, at {point_text(where)}; "
+        if settings.features_told:
+            text += f"{least} is the least that prints, but the original has them"
+        else:
+            text += f"all material must have {least}"
+        severity, remedies = "note" if settings.features_told else "fault", (thick_as(features.least_mm),)
+        found.append(Finding("thin_features", severity, features.thin, text, where, remedies=remedies))
+    if features.slender:
+        text = f"{count_text(features.slender, 'feature')} thinner than the wall of {asked}"
+        text += f", {area_text(features.slender_mm2)} in all" if features.slender_mm2 else ""
+        text += "" if features.thin else f", {thinnest} at the thinnest, at {point_text(where)}"
+        text += ": the wall is not meant for material that bounds no room"
+        found.append(Finding("slender_features", "note", features.slender, text, None if features.thin else where))
+    return found
+
+
+def features_text(features: Features) -> str:
+    """What all other material has, in a few words."""
+    if features.min_mm is None:
+        return "all other material is as thick"
+    return f"{length_text(features.min_mm)} at least on all other material, {length_text(features.least_mm)} asked"
+
+
+def _spots(places: Places, ways: Ways, low: float, high: float, spacing: float) -> tuple[list[Spot], list[Spot]]:
+    """Places, and ways of lengths between two, gathered: those that count, and specks."""
+    some = ways.chosen((ways.length >= low) & (ways.length < high))
+    n, ends = len(places.wall), len(some.length)
+    points = np.concatenate([places.points, some.start, some.end])
+    value = np.concatenate([places.wall, some.length, some.length])
+    area = np.concatenate([places.area, np.zeros(2 * ends)])
+    spots = gather_spots(points, value, area, max(1.5 * spacing, high))
+    large = [s.area_mm2 >= least_zone_mm2(high) or bool((s.rows >= n).any()) for s in spots]
+    return [s for s, k in zip(spots, large, strict=True) if k], [s for s, k in zip(spots, large, strict=True) if not k]
