@@ -1,9 +1,13 @@
-"""The option tables, from the commands themselves: `python docs/make.py` writes docs/options.md (`make docs`)."""
+"""Tables made from the code (`make docs`): docs/options.md, and the lists of verdicts and codes in docs/formats.md.
+
+`python docs/make.py [FOLDER]` writes both files into a folder, docs/ without one.
+"""
 
 import importlib
 import sys
 from pathlib import Path
 
+from bolvek.analyses.finding import CODES, VERDICTS
 from bolvek.cli.verbs import VERBS
 
 HEAD = """# Options
@@ -48,5 +52,27 @@ class _NoContext:
 
 _CONTEXT = _NoContext()
 
+
+
+def lists() -> str:
+    """Every verdict, and every code of a finding."""
+    rows = ["| verdict | `ok` | when |", "|---|---|---|"]
+    rows += [f"| {word} | {'yes' if ok else 'no'} | {text} |" for word, (ok, text) in VERDICTS.items()]
+    rows += ["", "| code | severity | what |", "|---|---|---|"]
+    rows += [f"| `{code}` | {' or '.join(kinds)} | {text} |" for code, (kinds, text) in CODES.items()]
+    return "\n".join(rows)
+
+
+def with_lists(page: str) -> str:
+    """A page with the lists between its two marks."""
+    before, rest = page.split(BEGIN)
+    return f"{before}{BEGIN}\n\n{lists()}\n\n{END}{rest.split(END)[1]}"
+
+
+BEGIN, END = "<!-- made with `make docs` -->", "<!-- end of what is made -->"
+
 if __name__ == "__main__":
-    Path(sys.argv[1] if len(sys.argv) > 1 else Path(__file__).with_name("options.md")).write_text(table())
+    home = Path(__file__).parent
+    folder = Path(sys.argv[1]) if len(sys.argv) > 1 else home
+    (folder / "options.md").write_text(table())
+    (folder / "formats.md").write_text(with_lists((home / "formats.md").read_text()))

@@ -96,10 +96,10 @@ def _strut(rng, outline) -> Mesh:
     bodies = []
     for a, b in zip(outline, np.roll(outline, -1, axis=0), strict=True):
         out = np.array([b[1] - a[1], a[0] - b[0]])
-        # no two cuts end in one plane
-        low, high = np.array([1.0, -1.0]) - rng.uniform(0, 0.3, 2), np.array([FAR, 23.0]) + rng.uniform(0, 0.3, 2)
+        # no two cuts end in one plane, and no step between them counts
+        low, high = np.array([1.0, -1.0]) - rng.uniform(0, 0.02, 2), np.array([FAR, 23.0]) + rng.uniform(0, 0.3, 2)
         ring = _beyond(low + [BLOCK[0], 0], high + [BLOCK[0], 0], a + [BLOCK[0] + 8.0, 11.0], out)
-        bodies.append(extruded(ring, *(np.array([-20.0, -6.0]) + rng.uniform(-0.3, 0.3, 2))))
+        bodies.append(extruded(ring, *(np.array([-20.0, -6.0]) + rng.uniform(-0.02, 0.02, 2))))
     return block_with(rng, *bodies)
 
 

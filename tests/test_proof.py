@@ -212,11 +212,13 @@ def test_only_what_was_made_is_held_against_the_wall_when_the_original_is_known(
     assert len(fin) == 12
     made = plain.joined(box((2, 2, 2), (28, 24, 20)).turned())
     made = drained(made, 2.0, np.random.default_rng(1), count=1)
-    asked = ProofSettings(wall_mm=2.0, least_wall_mm=0.8)
+    asked = ProofSettings(wall_mm=2.0, least_wall_mm=0.8, features_told=True)
     record = prove(made, asked, origin_from(made, plain))
     assert record.verdict == "fit", [f.text for f in record.findings]
-    assert record.wall.features == 1 and record.wall.features_min_mm == pytest.approx(0.6, abs=1e-3)
-    assert "thin_features" in {f.code for f in record.findings}
+    assert record.features.thin == 1 and record.features.min_mm == pytest.approx(0.6, abs=1e-3)
+    assert {f.code: f.severity for f in record.findings}["thin_features"] == "note"
+    strict = prove(made, ProofSettings(wall_mm=2.0, least_wall_mm=0.8), origin_from(made, plain))
+    assert strict.verdict == "unfit" and [f.code for f in strict.findings if f.severity == "fault"] == ["thin_features"]
 
 
 def test_the_twin_lamp_has_the_faults_it_was_made_with():

@@ -211,8 +211,7 @@ def test_measures_lead_to_what_mends_them(bolvek, tmp_path):
 
 def test_a_remedy_that_this_verb_cannot_take_is_left_out():
     ways = [remedy("", "would bore right through", blind="3mm"), remedy("solid", "makes a sound solid of it")]
-    assert remedies.in_short(ways, "prep") == "'solid' makes a sound solid of it"
-    assert remedies.in_short(ways, "drain") == "'--blind 3mm' would bore right through"
+    assert [one.command for one in remedies.commands(ways, ("prep", "a.stl"), "a.stl")] == ["bolvek solid a.stl"]
     told = remedies.commands(ways, ("drain", "a b.stl", "--at", "0,0,1"), "a b.stl")
     assert [one.command for one in told] == [
         "bolvek drain 'a b.stl' --at 0,0,1 --blind 3mm",

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from bolvek.analyses.finding import Finding, Judged
 from bolvek.analyses.shells import find_openings, model_volume
 from bolvek.analyses.thickness import sample_surface
 from bolvek.analyses.zones import Zone, group_faces, zones
@@ -15,7 +16,7 @@ from bolvek.arrays import Bools, Floats, Ints
 from bolvek.kernels.surface import topology as kernels
 from bolvek.mesh import Mesh
 from bolvek.settings.measures import CompareSettings
-from bolvek.units import Triple, as_triple
+from bolvek.units import Triple, as_triple, length_text, point_text
 
 _PLAIN = CompareSettings()
 
@@ -40,7 +41,7 @@ class OneWay:
 
 
 @dataclass(frozen=True, kw_only=True)
-class CompareRecord:
+class CompareRecord(Judged):
     """Old against new. same: every face stands in both, as often in one as in the other; kept: faces that are bit for
     bit the same; turned: the same corners the other way round; gone
     and added: those of the old and the new that have no counterpart. max_mm: the larger of the two ways."""
@@ -67,6 +68,30 @@ class CompareRecord:
     to_old: OneWay
     spacing_mm: float
     moved: list[Zone]
+    within_mm: float | None = None
+
+    @property
+    def findings(self) -> tuple[Finding, ...]:  # type: ignore[override]
+        """A fault where the surfaces are farther apart than allowed."""
+        if self.within_mm is None or self.max_mm <= self.within_mm:
+            return ()
+        far = max((self.to_new, self.to_old), key=lambda way: way.max_mm)
+        text = f"{far_text(self)}, more than {length_text(self.within_mm)}"
+        return (Finding("deviation", "fault", 1, text, far.where_mm),)
+
+    @property
+    def verdict(self) -> str:
+        """One of `VERDICTS`."""
+        return "same" if self.same else "differs" if self.ok else "too far off"
+
+
+def far_text(record: CompareRecord) -> str:
+    """The largest distance."""
+    if not record.max_mm:
+        return "the surfaces lie on each other"
+    worse = record.to_old if record.to_old.max_mm >= record.to_new.max_mm else record.to_new
+    assert worse.where_mm is not None
+    return f"{length_text(record.max_mm)} apart at most, at {point_text(worse.where_mm)}"
 
 
 @dataclass(frozen=True)
@@ -112,6 +137,7 @@ def compare(old: Mesh, new: Mesh, settings: CompareSettings = _PLAIN) -> tuple[C
         to_new=to_new,
         to_old=to_old,
         spacing_mm=spacing,
+        within_mm=settings.within_mm,
         moved=zones(new.vertices[new.faces[moved]], group_faces(new, moved), None, _MOST_ZONES) if len(moved) else [],
     )
     return record, Compared(gone, added, match_new < 0, off)

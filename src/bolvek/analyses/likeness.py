@@ -10,7 +10,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from bolvek.analyses.finding import Finding
+from bolvek.analyses.finding import Finding, Worded
 from bolvek.analyses.shells import counted_once, material_tree, standing
 from bolvek.analyses.thickness import sample_surface
 from bolvek.arrays import Bools, Floats, Ints
@@ -28,7 +28,7 @@ _BESIDE = 1e-5  # of the longest side: just off a face
 
 
 @dataclass(frozen=True, kw_only=True)
-class Likeness:
+class Likeness(Worded):
     """A result against its file. within_mm: how far off counts; off_mm2: visible surface of the file without anything
     of the result so near, off_share of it, and where; gone: parts, strays aside, of which all is so; hollowed_mm3:
     solid in the file and air now, filled_mm3: air in the file and solid now, each with a place; findings: what is
@@ -46,10 +46,7 @@ class Likeness:
     filled_where_mm: Triple | None
     findings: tuple[Finding, ...] = ()
 
-    @property
-    def ok(self) -> bool:
-        """Whether it is what the file shows."""
-        return not self.findings
+    WORDS = ("done", "not as the file")
 
 
 def likeness(file: Mesh, result: Mesh, filled: Mesh | None = None) -> Likeness:

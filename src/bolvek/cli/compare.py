@@ -33,12 +33,12 @@ def command(old: Path, new: Path, **values: Any) -> None:
       bolvek compare scan.ply slim.stl --within 0.05mm
     """
     from bolvek.analyses.deviation import compare
-    from bolvek.analyses.finding import Finding
     from bolvek.cli.base.outcome import Outcome, Run
     from bolvek.cli.base.run import run
+    from bolvek.cli.base.scaled import finding_rows
     from bolvek.formats import read_model
     from bolvek.report.pictures.results import compare_result
-    from bolvek.report.words.compare import compare_line, compare_rows, far_text
+    from bolvek.report.words.compare import compare_line, compare_rows
     from bolvek.units import length_text
 
     settings = taken(CompareSettings, values)
@@ -47,26 +47,19 @@ def command(old: Path, new: Path, **values: Any) -> None:
     def work(model: "Model", step: "Steps") -> "Outcome":
         before = step("old", lambda: read_model(old, unit=asked.unit)).mesh
         record, found = step("compare", lambda: compare(before, model.mesh, settings))
-        far = within is not None and record.max_mm > within
-        verdict = "same" if record.same else "too far off" if far else "differs"
-        findings: tuple[Finding, ...] = ()
-        rows = compare_rows(record, most=asked.most)
-        if far and within is not None:
-            where = record.to_old.where_mm if record.to_old.max_mm >= record.to_new.max_mm else record.to_new.where_mm
-            text = f"{far_text(record)}, more than {length_text(within)}"
-            findings = (Finding("deviation", "fault", 1, text, where),)
+        rows = [*compare_rows(record, most=asked.most), *finding_rows(record.findings)]
         if within is not None:
-            words = f"{verdict}: {'more than' if far else 'within'} {length_text(within)}"
-            rows.append(("verdict", words, "bold red" if far else "bold green"))
+            words = f"{record.verdict}: {'within' if record.ok else 'more than'} {length_text(within)}"
+            rows.append(("verdict", words, "bold green" if record.ok else "bold red"))
         return Outcome(
             model=model,
             sections={"compare": record},
             line=compare_line(record),
-            verdict=verdict,
-            ok=not far,
+            verdict=record.verdict,
+            ok=record.ok,
             rows=rows,
-            findings=findings,
-            picture=lambda: compare_result(model.path, before, model.mesh, record, found, verdict),
+            findings=record.findings,
+            picture=lambda: compare_result(model.path, before, model.mesh, record, found, record),
             scene=adds("changed", before, (record, found)),
         )
 

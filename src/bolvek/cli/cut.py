@@ -156,7 +156,7 @@ def _cut(
         outputs = step("write", lambda: _written(model, made, output, asked))
         names = [str(path) for path in outputs]
         record = named(record, settings, names[: len(made.lying)], names[-1] if made.pegs is not None else "")
-    verdict = ("planned" if plan else "done") if record.ok else "does not fit"
+    verdict = "planned" if plan and record.ok else record.verdict
     rows += [("verdict", verdict, "bold green" if record.ok else "bold red")] if not record.ok else []
     rows += [("plan" if plan else "cut", cut_text(record), "")]
     rows += [(*row, "") for row in cut_rows(record, most=asked.most)] + finding_rows(record.findings)
@@ -168,7 +168,7 @@ def _cut(
         facts = {"pieces": f"{len(record.pieces)} pieces"}
         if record.pegs:
             facts["pegs"] = f"{len(record.pegs)} pegs"
-        caption = model_caption(model.path, model.mesh, fit=record.ok, **facts)
+        caption = model_caption(model.path, model.mesh, record, **facts)
         return pieces_picture(made.pieces, settings.planes, caption)
 
     return Outcome(

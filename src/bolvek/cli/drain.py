@@ -215,7 +215,7 @@ def _drained(
     from bolvek.cli.base.scaled import finding_rows
     from bolvek.jobs.plugs import write_plugs
     from bolvek.report.pictures.results import drain_result
-    from bolvek.report.words.drain import auto_findings, drain_text, plug_rows, room_rows
+    from bolvek.report.words.drain import drain_text, plug_rows, room_rows
 
     mesh, record, holes, bores = _cut(model.mesh, settings, sides, step)
     sections: dict[str, Any] = {"drain": record}
@@ -232,17 +232,13 @@ def _drained(
         sections["plugs"] = made
         rows += [(*row, "") for row in plug_rows(made)]
         outputs = [folder / p.file for p in made if p.file]
-    findings = auto_findings(record.auto) if record.auto is not None else ()
-    ok = not any(f.severity == "fault" for f in findings)
-    done = remade(model, mesh, sections, drain_text(record), "done" if ok else "liquid stays")
+    done = remade(model, mesh, sections, drain_text(record), record)
     if record.auto is not None:
-        rows = [(*row, "") for row in room_rows(record.auto)] + rows + finding_rows(findings)
+        rows = [(*row, "") for row in room_rows(record.auto)] + rows + finding_rows(record.findings)
     picture = done.picture
     if record.auto is not None and record.holes:
         picture = lambda: drain_result(model.path, model.mesh, mesh, record)  # noqa: E731
-    return dataclasses.replace(
-        done, ok=ok, rows=rows, findings=findings, outputs=outputs, picture=picture, scene=adds("drains", record)
-    )
+    return dataclasses.replace(done, rows=rows, outputs=outputs, picture=picture, scene=adds("drains", record))
 
 
 def _try_numbers(

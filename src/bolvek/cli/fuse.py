@@ -72,14 +72,12 @@ def fused_outcome(model: "Model", made: "Mesh", record: "FuseRecord", verb: str,
     from bolvek.cli.base.outcome import remade
     from bolvek.cli.base.scaled import finding_rows
     from bolvek.report.pictures.results import solid_result
-    from bolvek.report.words.fuse import fuse_findings, fuse_rows, fuse_text
+    from bolvek.report.words.fuse import fuse_rows, fuse_text
 
-    findings = fuse_findings(record)
-    done = remade(model, made, {verb: record}, fuse_text(record), "done")
-    rows = [(*row, "") for row in fuse_rows(record, most=asked.most)] + finding_rows(findings)
+    done = remade(model, made, {verb: record}, fuse_text(record), record)
+    rows = [(*row, "") for row in fuse_rows(record, most=asked.most)] + finding_rows(record.findings)
     return dataclasses.replace(
         done,
         rows=rows,
-        findings=findings,
         picture=lambda: solid_result(model.path, made, cut_open=bool(record.voids)),
     )

@@ -132,7 +132,7 @@ def _drawn(model: "Model", record: "LayerRecord", view: "LayerView", wanted: lis
     from bolvek.report.pictures.plain import model_caption
 
     layers = f"{record.count:,} layers"
-    caption = model_caption(model.path, model.mesh, verdict=record.verdict, fit=record.ok, layers=layers)
+    caption = model_caption(model.path, model.mesh, record, layers=layers)
     return section_sheet(record, view, wanted, caption) if wanted else layers_picture(record, view, caption)
 
 

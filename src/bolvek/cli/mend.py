@@ -112,7 +112,7 @@ def _mended(model: "Model", settings: MendSettings, step: "Steps", asked: Asked,
     from bolvek.report.pictures.results import compare_result
     from bolvek.report.words.compare import compare_line
     from bolvek.report.words.files import model_text
-    from bolvek.report.words.mend import mend_findings, mend_line, mend_rows
+    from bolvek.report.words.mend import mend_line, mend_rows
 
     before, parts = model.mesh, model.parts
     mesh, record, origin = step("mend", lambda: mend(before, settings, parts.part if parts is not None else None))
@@ -129,10 +129,10 @@ def _mended(model: "Model", settings: MendSettings, step: "Steps", asked: Asked,
         sections={"mend": record, "compare": changes},
         line=mend_line(record),
         verdict=record.verdict,
-        ok=record.verdict == "sound",
+        ok=record.ok,
         rows=rows,
-        findings=mend_findings(record),
-        picture=lambda: compare_result(model.path, before, mesh, changes, found, record.verdict),
+        findings=record.findings,
+        picture=lambda: compare_result(model.path, before, mesh, changes, found, record),
         scene=adds("changed", before, (changes, found)),
     )
 

@@ -81,7 +81,7 @@ def command(
             from bolvek.report.pictures.overhangs import overhangs_picture
             from bolvek.report.pictures.plain import model_caption
 
-            caption = model_caption(model.path, mesh, verdict=record.verdict, fit=record.ok)
+            caption = model_caption(model.path, mesh, record)
             return overhangs_picture(mesh, record, kind, caption)
 
         outputs = [] if sheet is None else [sheet]

@@ -57,10 +57,9 @@ def command(models: tuple[Path, ...], output: Path | None, tilt: tuple[float, fl
             mesh = mesh.as_stored()
         made, sections["plinth"] = step("plinth", lambda: add_plinth(mesh, settings))
         record = sections["plinth"]
-        ok = record.tips_deg > 0
-        done = remade(model, made, sections, plinth_text(record), "done" if ok else "falls")
+        done = remade(model, made, sections, plinth_text(record), record)
         rows = [(*row, "") for row in plinth_rows(record)] + finding_rows(record.findings)
-        return dataclasses.replace(done, rows=rows, findings=record.findings, ok=ok)
+        return dataclasses.replace(done, rows=rows)
 
     how = Run(
         verb="plinth",

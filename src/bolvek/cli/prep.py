@@ -168,8 +168,9 @@ def _prepared(
         name: getattr(result, name) for name in ("scale", "mend", "solid", "hollow", "drain", "proof")
     }
     if changes is not None and result.solid is not None and result.solid.changes is not None:
-        verdict = f"sound, {result.solid.way}"
-        draw_changes(model.path, prep_start(model, settings), result.whole, verdict, changes, replace=asked.replace)
+        draw_changes(
+            model.path, prep_start(model, settings), result.whole, result.solid, changes, replace=asked.replace
+        )
         rows.append(("changes", str(changes), ""))
         outputs.append(changes)
     if plugs is not None:

@@ -1,5 +1,6 @@
 """`bolvek proof`."""
 
+import dataclasses
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -43,12 +44,14 @@ def command(models: tuple[Path, ...], before: Path | None, printer: str | None, 
       bolvek proof out/carp.stl --wall 2mm
       bolvek proof hollow.stl --before carp.stl --printer small-resin --picture proof.png
     """
+    from bolvek.analyses.finding import Finding
     from bolvek.analyses.proof import examine, origin_from
     from bolvek.cli.base.outcome import Outcome, Run
     from bolvek.cli.base.run import run
     from bolvek.cli.base.scaled import finding_rows
     from bolvek.errors import UsageError
     from bolvek.formats import read_model
+    from bolvek.operations.fuse.contact import touching_as_one
     from bolvek.profiles import limits
     from bolvek.report.pictures.results import proof_result
     from bolvek.report.words.files import model_text
@@ -68,11 +71,16 @@ def command(models: tuple[Path, ...], before: Path | None, printer: str | None, 
     asked = Asked(**values)
 
     def work(model: "Model", step: "Steps") -> "Outcome":
-        mesh, origin = model.mesh, None
+        mesh, origin, parts = model.mesh, None, model.parts
+        notes: tuple[Finding, ...] = ()
+        if parts is not None and (one := step("contact", lambda: touching_as_one(mesh, parts.part))) is not None:
+            text = "named parts of the file touch each other: they print as one body, and are proven as one"
+            mesh, notes = one, (Finding("contact", "note", len(parts.names), text),)
         if before is not None:
             original = step("original", lambda: read_model(before, unit=asked.unit))
             origin = origin_from(mesh, original.mesh)
         proof, rooms = step("proof", lambda: examine(mesh, settings, origin))
+        proof = dataclasses.replace(proof, findings=(*proof.findings, *notes))
         rows = [(name, text, "") for name, text in proof_text(proof)] + finding_rows(proof.findings)
         rows.append(("verdict", proof_verdict(proof), "bold green" if proof.ok else "bold red"))
         return Outcome(

@@ -67,8 +67,8 @@ def command(
     from bolvek.cli.base.outcome import Run, remade
     from bolvek.cli.base.run import run
     from bolvek.cli.base.scaled import finding_rows
-    from bolvek.operations.recast import recast
-    from bolvek.report.words.recast import not_enclosed, recast_findings, recast_rows, recast_text
+    from bolvek.operations.recast import not_enclosed, recast
+    from bolvek.report.words.recast import recast_rows, recast_text
 
     settings = taken(RecastSettings, asked_for)
     asked = Asked(**asked_for)
@@ -84,14 +84,12 @@ def command(
         mesh, record = step("recast", lambda: recast(model.mesh, settings))
         voids = closed_voids(counted_once(model.mesh)[0]) if settings.inside == "fill" else None
         alike = step("likeness", lambda: likeness(model.mesh, mesh, voids))
-        found = (*alike.findings, *not_enclosed(model.mesh, alike))
-        done = remade(model, mesh, {"recast": record, "likeness": alike}, recast_text(record), "done")
+        found = (*alike.findings, *not_enclosed(model.mesh, alike), *record.findings)
+        done = remade(model, mesh, {"recast": record, "likeness": alike}, recast_text(record), alike)
         return dataclasses.replace(
             done,
-            verdict="done" if alike.ok else "not as the file",
-            ok=alike.ok,
             rows=[*recast_rows(record), *finding_rows(found)],
-            findings=(*found, *recast_findings(record)),
+            findings=found,
         )
 
     how = Run(

@@ -62,7 +62,7 @@ def command(models: tuple[Path, ...], output: Path | None, **values: Any) -> Non
 
     def work(model: "Model", step: "Steps") -> "Outcome":
         mesh, record = step("smooth", lambda: smooth(model.mesh, settings))
-        done = remade(model, mesh, {"smooth": record}, smooth_text(record), "done")
+        done = remade(model, mesh, {"smooth": record}, smooth_text(record), record)
         rows = [(*row, "") for row in smooth_rows(record, settings.most_mm)] + finding_rows(record.findings)
 
         def draw() -> bytes:
@@ -71,9 +71,7 @@ def command(models: tuple[Path, ...], output: Path | None, **values: Any) -> Non
 
             return before_after(model.mesh, mesh, model_caption(model.path, mesh, smooth=smooth_text(record)))
 
-        return dataclasses.replace(
-            done, rows=rows, findings=record.findings, picture=draw, scene=adds("changed", model.mesh)
-        )
+        return dataclasses.replace(done, rows=rows, picture=draw, scene=adds("changed", model.mesh))
 
     how = Run(
         verb="smooth",

@@ -114,21 +114,20 @@ def _made_solid(
     step("solid", lambda: record)
     mesh = mesh.as_stored()
     step("check", lambda: pass_gate(mesh, "solid"))
-    ok = not any(f.severity == "fault" for f in record.findings)
-    rows = [*finding_rows(record.findings), ("verdict", solid_verdict(record), "bold green" if ok else "bold red")]
+    rows = [
+        *finding_rows(record.findings),
+        ("verdict", solid_verdict(record), "bold green" if record.ok else "bold red"),
+    ]
     outputs = []
     if changes is not None and record.changes is not None:
-        draw_changes(model.path, before, mesh, f"sound, {record.way}", changes, replace=asked.replace)
+        draw_changes(model.path, before, mesh, record, changes, replace=asked.replace)
         rows.insert(0, ("changes", str(changes), ""))
         outputs.append(changes)
     kept = model.parts if record.way == "as it is" and settings.slim is None else None
-    done = remade(dataclasses.replace(model, parts=kept), mesh, {"solid": record}, solid_verdict(record), "solid")
+    done = remade(dataclasses.replace(model, parts=kept), mesh, {"solid": record}, solid_verdict(record), record)
     return dataclasses.replace(
         done,
-        verdict="sound" if ok else "not as the file",
-        ok=ok,
         rows=rows,
-        findings=record.findings,
         outputs=outputs,
     )
 

@@ -68,11 +68,15 @@ def command(models: tuple[Path, ...], isolate: Path | None, material: str | None
         def draw() -> bytes:
             from bolvek.report.pictures.results import survey_result
 
-            return survey_result(model.path, model.mesh, found, marks)
+            return survey_result(model.path, model.mesh, found, marks, judgement)
 
         return Outcome(
             model=model,
-            sections={"survey": found, "judgement": judgement},
+            sections={
+                "survey": found,
+                "judgement": judgement,
+                "weight_g": None if found.volume_mm3 is None else chosen.weight_g(found.volume_mm3),
+            },
             line=survey_line(model, found, judgement),
             verdict=judgement.verdict,
             ok=judgement.ok,

@@ -55,24 +55,23 @@ def command(models: tuple[Path, ...], output: Path | None, printer: str | None, 
     """
     from bolvek.cli.base.outcome import Run, remade
     from bolvek.cli.base.run import run
+    from bolvek.cli.base.scaled import finding_rows
     from bolvek.operations.thicken import thicken
     from bolvek.profiles import limits
     from bolvek.report.pictures.results import thicken_result
-    from bolvek.report.words.thicken import thicken_findings, thicken_rows, thicken_text, thicken_verdict
+    from bolvek.report.words.thicken import thicken_rows, thicken_text
 
     _, least_wall = limits(printer)
     settings = taken(ThickenSettings, values, least_mm=least_wall)
 
     def work(model: "Model", step: "Steps") -> "Outcome":
         mesh, record = step("thicken", lambda: thicken(model.mesh, settings))
-        verdict = thicken_verdict(record)
-        done = remade(model, mesh, {"thicken": record}, thicken_text(record), verdict)
-        rows = [*thicken_rows(record), ("verdict", verdict, "bold green" if verdict == "done" else "bold yellow")]
+        done = remade(model, mesh, {"thicken": record}, thicken_text(record), record)
+        rows = [("verdict", record.verdict, "bold green" if record.ok else "bold red")]
+        rows += [*finding_rows(record.findings), *thicken_rows(record)]
         return dataclasses.replace(
             done,
             rows=rows,
-            ok=verdict == "done",
-            findings=thicken_findings(record),
             picture=lambda: thicken_result(model.path, mesh, record),
         )
 

@@ -77,7 +77,7 @@ def command(
             from bolvek.report.pictures.plain import model_caption
             from bolvek.report.pictures.walls import walls_picture
 
-            caption = model_caption(model.path, model.mesh, verdict=record.verdict, fit=record.ok)
+            caption = model_caption(model.path, model.mesh, record)
             return walls_picture(model.mesh, record, found, caption)
 
         outputs = [] if values is None else [values]

@@ -58,7 +58,7 @@ def measure_the_gourd(desk: Desk) -> None:
     model = desk.made("gourd.stl", gourd()[0])
     mesh, path = model.mesh, model.path
     walls, found = measure_walls(mesh, WallSettings(min_mm=1.2))
-    caption = model_caption(path, mesh, verdict=walls.verdict, fit=False)
+    caption = model_caption(path, mesh, walls)
     desk.write("gourd.walls.png", walls_picture(mesh, walls, found, caption))
     desk.tell("walls", f"{path}: {'; '.join(f.text for f in walls.findings)}", since(begin))
     scene = walls_scene(Scene(mesh=mesh), walls, found.face_mm)
@@ -73,7 +73,7 @@ def measure_the_shade(desk: Desk) -> None:
     mesh, path = model.mesh, model.path
     settings = OverhangSettings()
     hangs, kind = find_overhangs(mesh, settings)
-    caption = model_caption(path, mesh, verdict=hangs.verdict, fit=False)
+    caption = model_caption(path, mesh, hangs)
     desk.write("lattice_shade.overhangs.png", overhangs_picture(mesh, hangs, kind, caption))
     compared = compare_directions(mesh, settings)
     kinds = faces_in_directions(mesh, settings, compared)
@@ -82,13 +82,14 @@ def measure_the_shade(desk: Desk) -> None:
     desk.tell("overhangs", f"{path}: {'; '.join(f.text for f in hangs.findings)}", since(begin))
     begin = time.perf_counter()
     layers, view = read_layers(mesh, LayerSettings(layer_mm=0.2, making=Making(kind="filament")))
-    caption = model_caption(path, mesh, verdict=layers.verdict, fit=layers.ok, layers=f"{layers.count:,} layers")
+    caption = model_caption(path, mesh, layers, layers=f"{layers.count:,} layers")
     desk.write("lattice_shade.layers.png", layers_picture(layers, view, caption))
     desk.tell("layers", f"{path}: {layer_line(layers)}", since(begin))
     scene = layers_scene(overhangs_scene(Scene(mesh=mesh), hangs, kind), layers)
     rows = [*overhang_rows(hangs), *layer_rows(layers, [])]
     findings = (*hangs.findings, *layers.findings)
-    desk.show(path, scene, findings, rows, verdict=layers.verdict, ok=layers.ok, seconds=since(begin))
+    worse = next((told for told in (hangs, layers) if not told.ok), hangs)
+    desk.show(path, scene, findings, rows, verdict=worse.verdict, ok=worse.ok, seconds=since(begin))
 
 
 def prove_the_lamp(desk: Desk) -> None:
@@ -141,4 +142,4 @@ def cut_the_post(desk: Desk) -> None:
     took = since(begin)
     desk.tell("cut", f"{path}: {cut_text(record)}", took)
     scene = pieces_scene(Scene(mesh=mesh), made.pieces)
-    desk.show(path, scene, record.findings, cut_rows(record), verdict="done", ok=record.ok, seconds=took)
+    desk.show(path, scene, record.findings, cut_rows(record), verdict=record.verdict, ok=record.ok, seconds=took)

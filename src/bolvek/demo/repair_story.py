@@ -73,7 +73,7 @@ def look_at_the_troubled(desk: Desk) -> None:
         found, marks = survey(model.mesh, settings, model.parts)
         judgement = judge(found, model.polygons, unit=model.unit)
         picture = model.path.with_name(f"{model.path.stem}.survey.png")
-        desk.write(picture.name, survey_result(model.path, model.mesh, found, marks))
+        desk.write(picture.name, survey_result(model.path, model.mesh, found, marks, judgement))
         desk.tell("survey", f"{model.path}: {survey_line(model, found, judgement)}", since(begin))
         if name == SHOWN:
             desk.show(
@@ -135,7 +135,7 @@ def _mended(desk: Desk, name: str) -> None:
     target = f"{path.stem}.mend"
     desk.save(target + path.suffix, mesh)
     changes, found = compare(before, mesh)
-    desk.write(target + ".png", compare_result(path, before, mesh, changes, found, record.verdict))
+    desk.write(target + ".png", compare_result(path, before, mesh, changes, found, record))
     desk.tell("mend", f"{path}: {mend_line(record)}", since(begin))
 
 

@@ -1,6 +1,6 @@
 """All that a preparer asks of a model first: survey, and what can be measured of it as it is."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 from bolvek.analyses.cavities import Cavities
@@ -43,20 +43,18 @@ class Look:
 
     @property
     def findings(self) -> tuple[Finding, ...]:
-        """Those of all measures, each text once."""
-        found = [*self.judgement.findings, *(f for r in self.measures for f in r.findings)]
+        """Those of all measures, each text once; how it is built, standing or hanging, is told and decides nothing."""
+        built = [f for r in (self.overhangs, self.layers) if r is not None for f in r.findings]
+        found = [*self.judgement.findings, *(f for r in (self.walls, self.proof) if r is not None for f in r.findings)]
+        found += [replace(f, severity="note") for f in built]
         return tuple({f.text: f for f in reversed(found)}[text] for text in dict.fromkeys(f.text for f in found))
 
     @property
     def deciding(self) -> Any:
-        """What decides: the survey of what is not sound; else the proof where there are rooms; else walls too thin. How
-        it is built, standing or hanging, is told and decides nothing."""
-        if self.survey.sound:
-            if self.proof is not None:
-                return self.proof
-            if self.walls is not None and not self.walls.ok:
-                return self.walls
-        return self.judgement
+        """What decides: the first in which something falls short, of the survey, the proof where there are rooms, the
+        walls; where nothing does, the proof, or else the survey."""
+        told = [r for r in (self.judgement, self.proof, self.walls) if r is not None]
+        return next((r for r in told if not r.ok), self.judgement if self.proof is None else self.proof)
 
     @property
     def verdict(self) -> str:

@@ -10,7 +10,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from bolvek.analyses.finding import Finding
+from bolvek.analyses.finding import Finding, Worded
 from bolvek.analyses.layers.sections import Stack
 from bolvek.analyses.shells import nest_exactly
 from bolvek.analyses.soundness import require_sound
@@ -35,7 +35,7 @@ _UP: Triple = (0.0, 0.0, 1.0)
 
 
 @dataclass(frozen=True, kw_only=True)
-class PlinthRecord:
+class PlinthRecord(Worded):
     """The plinth. top_mm: the height of its top; chamfer_mm: as made, less than asked where the outline is jagged;
     carried_mm2: the model's section where it goes in; base_mm2: of the plinth's underside; tips_deg: how far the whole
     may lean before it falls (below 0: it falls as it stands)."""
@@ -51,6 +51,8 @@ class PlinthRecord:
     tips_deg: float
     triangles: int
     findings: tuple[Finding, ...] = ()
+
+    WORDS = ("done", "falls")
 
 
 def add_plinth(mesh: Mesh, settings: PlinthSettings) -> tuple[Mesh, PlinthRecord]:

@@ -12,7 +12,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from bolvek.analyses.finding import Finding
+from bolvek.analyses.finding import Finding, Worded
 from bolvek.analyses.soundness.around import crossing_pairs
 from bolvek.analyses.thickness import wall_at
 from bolvek.arrays import Bools, Floats, Ints32, stored
@@ -36,7 +36,7 @@ _THINNER_MM = 1e-4
 
 
 @dataclass(frozen=True, kw_only=True)
-class SmoothRecord:
+class SmoothRecord(Worded):
     """What smoothing did. moved: vertices; at_limit: those that would have gone farther than most_mm; rough_before_mm,
     rough_mm: how far vertices stand off the mean of their neighbours along their normal, in the mean square, over what
     was smoothed; deviation_mm there and back, measured; volumes None for open models; put_back: vertices left where
@@ -54,6 +54,8 @@ class SmoothRecord:
     put_back: int
     thin_kept: int
     findings: tuple[Finding, ...] = ()
+
+    WORDS = ("done", "done")
 
 
 def smooth(mesh: Mesh, settings: SmoothSettings) -> tuple[Mesh, SmoothRecord]:

@@ -53,6 +53,10 @@ class Material:
     density_g_cm3: float
     note: str = ""
 
+    def weight_g(self, volume_mm3: float) -> float:
+        """What so much of it weighs."""
+        return self.density_g_cm3 * volume_mm3 / 1000
+
 
 P = TypeVar("P", Printer, Material)
 

@@ -3,11 +3,11 @@
 import json
 from typing import Any
 
-from pydantic import BaseModel, Field, field_validator
+from pydantic import BaseModel, Field, model_validator
 
 from bolvek import __version__
 from bolvek.analyses.deviation import CompareRecord
-from bolvek.analyses.finding import Finding
+from bolvek.analyses.finding import VERDICTS, Finding, all_right
 from bolvek.analyses.layers import LayerRecord
 from bolvek.analyses.likeness import Likeness
 from bolvek.analyses.overhangs import OverhangRecord
@@ -61,6 +61,7 @@ class ModelSection(BaseModel):
     verdict: str = ""
     outputs: list[str] = []
     next: list[Remedy] = []
+    weight_g: float | None = None
     survey: Survey | None = None
     judgement: Judgement | None = None
     walls: WallRecord | None = None
@@ -101,41 +102,6 @@ class Failure(BaseModel):
     outputs: list[str] = []
 
 
-VERDICTS = (
-    "done",
-    "written",
-    "worse",
-    "sound",
-    "sound with faults",
-    "no fault found",
-    "buried shells",
-    "closed but crossing",
-    "open",
-    "not sound",
-    "same",
-    "differs",
-    "too far off",
-    "failed",
-    "fit",
-    "wall not judged",
-    "unfit",
-    "thick enough",
-    "thick enough where measured",
-    "thin",
-    "not measured",
-    "prints as it stands",
-    "needs support",
-    "layers clear",
-    "layers in trouble",
-    "not as the file",
-    "liquid stays",
-    "planned",
-    "does not fit",
-    "falls",
-)
-"""Every word that a verdict can be; `ok` beside it says whether anything falls short."""
-
-
 class Record(BaseModel):
     """The record of one run of one verb. Lengths are millimetres, see the suffix of each key."""
 
@@ -150,12 +116,13 @@ class Record(BaseModel):
     ok: bool
     seconds: dict[str, float]
 
-    @field_validator("verdict")
-    @classmethod
-    def _known(cls, word: str) -> str:
-        if word not in VERDICTS:
-            raise ValueError(f"'{word}' is no verdict; known are {', '.join(VERDICTS)}")
-        return word
+    @model_validator(mode="after")
+    def _agrees(self) -> "Record":
+        if self.verdict not in VERDICTS:
+            raise ValueError(f"'{self.verdict}' is no verdict; known are {', '.join(VERDICTS)}")
+        if self.ok and not all_right(self.findings):
+            raise ValueError(f"all right, and {[f.code for f in self.findings if f.severity == 'fault']}")
+        return self
 
 
 def model_section(model: Model, mesh: Mesh, **sections: Any) -> ModelSection:

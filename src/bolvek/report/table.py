@@ -60,7 +60,13 @@ def table_row(
     proven = proof.wall if proof is not None else None
     asked = walls.min_mm if walls is not None else proven.asked_mm if proven is not None else None
     least = walls.wall.min_mm if walls is not None else proven.min_mm if proven is not None else None
-    volumes = [r.volume_mm3 for r in (section.survey, proof, layers) if r is not None]
+    measured = (section.survey, proof, layers, section.thicken, section.recast)
+    volumes = [r.volume_mm3 for r in measured if r is not None]
+    stays = [
+        proof.liquid.stays_mm3 if proof is not None and proof.liquid is not None else None,
+        section.drain.auto.stays_mm3 if section.drain is not None and section.drain.auto is not None else None,
+        layers.pool_mm3 if layers is not None else None,
+    ]
     faults = {f.code: f.count for f in findings if f.severity == "fault"}
     values = (
         section.file,
@@ -73,12 +79,12 @@ def table_row(
         before[1],
         section.triangles,
         next((v for v in volumes if v is not None), None),
-        layers.weight_g if layers is not None else None,
+        layers.weight_g if layers is not None else section.weight_g,
         layers.price if layers is not None else None,
         asked,
         least,
         len(section.drain.holes) if section.drain is not None else None,
-        proof.liquid.stays_mm3 if proof is not None and proof.liquid is not None else None,
+        next((s for s in stays if s is not None), None),
         _done(section, verb),
         faults,
         [f.code for f in findings if f.severity == "note"],

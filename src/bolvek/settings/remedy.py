@@ -38,11 +38,15 @@ def remedy(verb: str, does: str, *settings: Settings, anew: bool = False, model:
 
 
 def merged(remedies: Sequence[Remedy]) -> list[Remedy]:
-    """Each command once, in the order of first mention, with all that it does. Ones that differ in their values only
-    are one: the first stands for all."""
+    """Each command once, in the order of first mention, with all that it does. Of those that do the same and differ in
+    their values only, the first stands for all."""
     found: dict[tuple[Any, ...], list[Remedy]] = {}
+    does: dict[tuple[Any, ...], tuple[Any, ...]] = {}
     for one in remedies:
-        found.setdefault((one.verb, tuple(key for key, _ in one.given), one.anew, one.model), []).append(one)
+        command = one.verb, one.given, one.anew, one.model
+        same = one.verb, tuple(key for key, _ in one.given), one.anew, one.model, one.does
+        if does.setdefault(same, command) == command:
+            found.setdefault(command, []).append(one)
     return [
         dataclasses.replace(some[0], does=_joined(list(dict.fromkeys(one.does for one in some))))
         for some in found.values()

@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 
 from bolvek.analyses.columns import Cup, Pool
-from bolvek.analyses.finding import Finding
+from bolvek.analyses.finding import Finding, Worded
 from bolvek.analyses.overhangs import Island
 from bolvek.units import Triple, area_text, count_text, length_text, point_text, volume_text
 
@@ -72,7 +72,7 @@ class LayerTable:
 
 
 @dataclass(frozen=True, kw_only=True)
-class LayerRecord:
+class LayerRecord(Worded):
     """The layers of a model. Lengths mm, areas mm2, volumes mm3; heights above the lowest point along up.
 
     exact: areas and volume are those of the sections, else counted in pixels (parts overlap, or it does not close).
@@ -117,15 +117,7 @@ class LayerRecord:
     table: LayerTable
     findings: tuple[Finding, ...]
 
-    @property
-    def verdict(self) -> str:
-        """Whether any layer shows trouble."""
-        return "layers clear" if self.ok else "layers in trouble"
-
-    @property
-    def ok(self) -> bool:
-        """Whether no layer shows trouble."""
-        return not any(f.severity == "fault" for f in self.findings)
+    WORDS = ("layers clear", "layers in trouble")
 
 
 def findings_of(r: LayerRecord, kind: str) -> tuple[Finding, ...]:

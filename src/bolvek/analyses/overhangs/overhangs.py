@@ -113,7 +113,9 @@ def _find(mesh: Mesh, s: OverhangSettings) -> tuple[OverhangRecord, Ints8]:
     shells = standing(mesh)
     sign = shells.sign
     slope = np.einsum("ij,j->i", mesh.normals_of(samples.face), up) * sign[samples.face]
-    flat = samples.area * -slope
+    # a bridge that stands needs no support, as the ranking of directions has it too
+    held = (seen.kind[samples.face] == 3) if s.habit == "stands" else np.zeros(len(samples.face), bool)
+    flat = np.where(held, 0.0, samples.area * -slope)
     sealed = np.array([r == "cavity" for r in shells.roles])[mesh.topology.shell[samples.face]]
     contact, points = bed_contact(mesh, sign, up, height, floor + s.contact_mm)
     centre = centre_of_mass(mesh, sign)

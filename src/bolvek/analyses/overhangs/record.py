@@ -4,7 +4,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from bolvek.analyses.finding import Finding
+from bolvek.analyses.finding import Finding, Judged
 from bolvek.arrays import Floats
 from bolvek.settings import remedy
 from bolvek.settings.measures import OverhangSettings
@@ -43,11 +43,12 @@ class Island:
 
 
 @dataclass(frozen=True, kw_only=True)
-class OverhangRecord:
+class OverhangRecord(Judged):
     """Overhangs for one direction. Lengths mm, areas mm2, volumes mm3.
 
     minima counts every place where material begins above the bed; islands are those that stay alone until the
-    middle of a layer cuts them, as slicing shows them. support_sealed_mm3: of the support, what would stand in
+    middle of a layer cuts them, as slicing shows them. Support is what must be held: bridges, on the bed, need none.
+    support_sealed_mm3: of the support, what would stand in
     rooms without a way out. bed_margin_mm: how far inside the contact's outline the centre of mass stands (negative:
     outside), None without a volume; foot_mm: how wide the contact is at least. open_skin: some shell is an open skin.
     """
@@ -82,13 +83,11 @@ class OverhangRecord:
 
     @property
     def verdict(self) -> str:
-        """Whether anything needs support."""
-        return "prints as it stands" if self.ok else "needs support"
-
-    @property
-    def ok(self) -> bool:
-        """Whether nothing needs support."""
-        return not any(f.severity == "fault" for f in self.findings)
+        """Whether anything needs support, or else falls over."""
+        faults = {f.code for f in self.findings if f.severity == "fault"}
+        if not faults:
+            return "prints as it stands"
+        return "needs support" if faults & {"islands", "overhangs"} else "does not stand"
 
 
 _TURNS = (remedy("pose", "turns it to where it prints best of a hundred directions", best=1),)

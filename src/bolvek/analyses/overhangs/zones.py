@@ -28,6 +28,7 @@ _JUST_BENEATH = 1e-5  # of the longest side
 _ROUNDING = 1e-6  # a span that is as long as may be comes out so much longer
 CELLS, _FEW_CELLS = 120, 40
 _WAYS, _SIDES = 12, 4  # directions a bridge may run in: evenly spread, and along and across its longest sides
+_ACROSS, _MOST_CELLS = 12, 250_000
 _FINE_ZONES = 100  # largest flat zones whose plan gets the fine raster
 _MOST_ASKED, _PIECES = 5000, 400
 
@@ -190,10 +191,13 @@ def _span(
     """
     corners = mesh.vertices[mesh.faces[faces]]
     low, high = (corners @ plan.T).min(axis=(0, 1)), (corners @ plan.T).max(axis=(0, 1))
+    local = Mesh(corners.reshape(-1, 3), np.arange(3 * len(corners)).reshape(-1, 3))
     step = float((high - low).max()) / cells
     if not step > 0:
         return None
-    local = Mesh(corners.reshape(-1, 3), np.arange(3 * len(corners)).reshape(-1, 3))
+    # a long narrow zone is some cells wide too
+    width = local.area / float(np.linalg.norm(high - low))
+    step = min(step, max(width / _ACROSS, float(np.sqrt(np.prod(high - low) / _MOST_CELLS))))
     some = sample_surface(local, 0.6 * step)
     shape = tuple(int(n) for n in np.ceil((high - low) / step).astype(int) + 5)
     raster = np.zeros(shape, np.int8)  # 0 outside, 1 zone, 2 held, 3 beside

@@ -59,31 +59,58 @@ class Places:
         return edge
 
 
-def measure_features(
-    mesh: Mesh, found: Places, ways: Ways, least_mm: float, asked_mm: float | None, spacing_mm: float, *, waists: bool
-) -> Features:
-    """Measure places and ways of material that no judged face bounds, of a sound mesh. waists: look for those too."""
-    tolerance = wall_tolerance_mm(least_mm)
-    limit = least_mm - tolerance
-    most = max(limit, asked_mm - wall_tolerance_mm(asked_mm) if asked_mm else 0.0)
-    # what is thinner than prints may taper within that; what is thinner than the wall, farther
-    edge = found.taper(mesh, limit, least_mm)
-    wide = ~edge & (found.wall >= limit)
-    edge[wide] = found.chosen(wide).taper(mesh, most, asked_mm or least_mm)
-    if waists:
-        lean, inward = ~found.facing, -mesh.normals_of(found.face)
-        places = found.points, inward, found.face, found.ball
-        # necks between the two limits, slow to follow and only told, are left to ways and samples
-        rods = find_waists(mesh, *places, most, lean=lean, edge=edge, near=lambda p: np.zeros(len(p), bool))
-        ways = joined_ways([ways, rods, find_waists(mesh, *places, limit, lean=lean, edge=edge)])
+@dataclass(frozen=True)
+class Limits:
+    """The least wall, and the wall asked for, in millimetres; what is thinner than `thin` falls short of the one, than
+    `slender` of the other."""
+
+    least_mm: float
+    asked_mm: float
+
+    @property
+    def tolerance_mm(self) -> float:
+        """How far the least wall may fall short."""
+        return wall_tolerance_mm(self.least_mm)
+
+    @property
+    def thin(self) -> float:
+        """The least wall less its tolerance."""
+        return self.least_mm - self.tolerance_mm
+
+    @property
+    def slender(self) -> float:
+        """The wall asked for less its tolerance."""
+        return max(self.thin, self.asked_mm - wall_tolerance_mm(self.asked_mm))
+
+    def taper(self, mesh: Mesh, found: Places) -> Bools:
+        """Places (Q,) that run out to an edge: within the least wall what is thinner than that, else farther."""
+        edge = found.taper(mesh, self.thin, self.least_mm)
+        wide = ~edge & (found.wall >= self.thin)
+        edge[wide] = found.chosen(wide).taper(mesh, self.slender, self.asked_mm)
+        return edge
+
+
+def feature_waists(mesh: Mesh, found: Places, edge: Bools, limits: Limits) -> Ways:
+    """Waists of features thinner than the least wall, and rods thinner than the wall asked for; edge (Q,): places that
+    run out to one."""
+    places = found.points, -mesh.normals_of(found.face), found.face, found.ball
+    lean = ~found.facing
+    # necks between the two limits, slow to follow and only told, are left to ways and samples
+    rods = find_waists(mesh, *places, limits.slender, lean=lean, edge=edge, near=lambda p: np.zeros(len(p), bool))
+    return joined_ways([rods, find_waists(mesh, *places, limits.thin, lean=lean, edge=edge)])
+
+
+def measure_features(found: Places, edge: Bools, ways: Ways, limits: Limits, spacing_mm: float) -> Features:
+    """Judge places and ways of material that no judged face bounds; edge (Q,): places that run out to one."""
+    limit, most = limits.thin, limits.slender
     rest = found.facing & (found.wall < most) & ~edge
     thin, specks = _spots(found.chosen(rest & (found.wall < limit)), ways, 0.0, limit, spacing_mm)
     slender, _ = _spots(found.chosen(rest & (found.wall >= limit)), ways, limit, most, spacing_mm)
     everything = [*thin, *slender, *specks]
     worst = min(everything, key=lambda s: (s.least, s.where_mm), default=None)
     return Features(
-        least_mm=least_mm,
-        tolerance_mm=tolerance,
+        least_mm=limits.least_mm,
+        tolerance_mm=limits.tolerance_mm,
         min_mm=worst.least if worst else None,
         where_mm=worst.where_mm if worst else None,
         thin=len(thin),

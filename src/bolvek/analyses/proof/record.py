@@ -7,9 +7,6 @@ from bolvek.analyses.finding import Finding
 from bolvek.analyses.soundness import Defect
 from bolvek.units import Triple
 
-VERDICTS = ("fit", "wall not judged", "unfit")
-"""Every word the proof's verdict can be. Without a wall asked for, nothing falling short is not yet "fit"."""
-
 
 @dataclass(frozen=True)
 class Clause:
@@ -124,7 +121,8 @@ class Liquid:
 
 @dataclass(frozen=True, kw_only=True)
 class ProofRecord:
-    """Everything the proof computed. `verdict` is one of `VERDICTS`; unfit has at least one fault."""
+    """Everything the proof computed. verdict: "unfit" with a fault at least; "fit", or "wall not judged" where no wall
+    was asked for."""
 
     verdict: str
     ok: bool

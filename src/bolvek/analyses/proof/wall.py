@@ -14,7 +14,7 @@ area. What else is narrow is a waist (`thickness.waists`).
 import numpy as np
 
 from bolvek.analyses.cavities import Cavities
-from bolvek.analyses.proof.features import Places, measure_features
+from bolvek.analyses.proof.features import Limits, Places, feature_waists, measure_features
 from bolvek.analyses.proof.origin import OUTER, Origin
 from bolvek.analyses.proof.record import Features, Wall
 from bolvek.analyses.thickness import (
@@ -118,11 +118,8 @@ def measure_wall(
     # without a sample to compare with, ways are followed across the whole model
     most = max(asked or 0.0, least_mm or 0.0, min(least, float(np.linalg.norm(mesh.size))))
     ways = shortest_ways(mesh, most, aim, spacing, judged=mask if least_mm is None or not closely else None)
-    ours = judged.at(ways.start, -ways.direction, ways.face) | judged.at(ways.end, ways.direction, ways.far_face)
-    told = None
-    if least_mm is not None and elsewhere.any():
-        told = measure_features(mesh, features, ways.chosen(~ours), least_mm, asked, apart, waists=closely)
-    ways = ways.chosen(ours)
+    own = judged.at(ways.start, -ways.direction, ways.face) | judged.at(ways.end, ways.direction, ways.far_face)
+    ours, rest = ways.chosen(own), ways.chosen(~own)
     if asked:
         waists = find_waists(
             mesh,
@@ -134,17 +131,26 @@ def measure_wall(
             lean=~found.facing,
             edge=edge[: len(found.wall)],
         )
-        ways = joined_ways([ways, waists.chosen(_touch_judged(mesh, judged, waists))])
-    if len(ways.length):
-        k = int(np.lexsort((*ways.start.T[::-1], ways.length))[0])
-        if ways.length[k] < least:
-            least, where = float(ways.length[k]), 0.5 * (ways.start[k] + ways.end[k])
+        ours = joined_ways([ours, waists.chosen(_touch_judged(mesh, judged, waists))])
+    told = None
+    if least_mm is not None and elsewhere.any():
+        limits = Limits(least_mm, asked or least_mm)
+        tapers = limits.taper(mesh, features)
+        if closely:
+            waists = feature_waists(mesh, features, tapers, limits)
+            touch = _touch_judged(mesh, judged, waists)
+            ours, rest = joined_ways([ours, waists.chosen(touch)]), joined_ways([rest, waists.chosen(~touch)])
+        told = measure_features(features, tapers, rest, limits, apart)
+    if len(ours.length):
+        k = int(np.lexsort((*ours.start.T[::-1], ours.length))[0])
+        if ours.length[k] < least:
+            least, where = float(ours.length[k]), 0.5 * (ours.start[k] + ours.end[k])
     if not len(found.area) or not np.isfinite(least):
         return None, told
     thin = candidates[both.wall[candidates] < limit]
-    short = np.flatnonzero(ways.length < limit)
-    places = np.concatenate([both.points[thin], ways.start[short]])
-    below = np.concatenate([both.wall[thin], ways.length[short]])
+    short = np.flatnonzero(ours.length < limit)
+    places = np.concatenate([both.points[thin], ours.start[short]])
+    below = np.concatenate([both.wall[thin], ours.length[short]])
     spots = gather_spots(places, below, np.ones(len(below)), max(1.5 * spacing, aim))
     measured = np.flatnonzero(~np.isnan(found.wall))
     p1 = median = least

@@ -44,7 +44,7 @@ def find_faults(s: Survey) -> list[Finding]:
         one = f"{count_text(s.one_sided, 'surface')} with one side only, which no turning of faces makes agree"
         regions = f"{one}: {disagree}" if not turned else f"{regions}; {one}"
     told = [
-        ("open_edges", s.open_edges, f"{count_text(s.open_edges, 'open edge')}: {openings_text(s.openings)}"),
+        ("open_edges", s.open_edges, _open_text(s)),
         ("badly_oriented_edges", s.badly_oriented_edges, regions),
         ("inside_out", len(inverted), _inside_out_text(s, inverted)),
         (
@@ -68,6 +68,15 @@ def find_faults(s: Survey) -> list[Finding]:
         ),
     ]
     return [Finding(code, "fault", count, text, first_place(code, s)) for code, count, text in told if count]
+
+
+def _open_text(s: Survey) -> str:
+    """Open edges, and the openings they make; those of loops too small to be measured are told as what they are."""
+    told = [openings_text(s.openings)] if s.openings else []
+    rest = max(s.open_edges - sum(o.edges for o in s.openings), 0)
+    if rest and not s.near.open_edges_closed:
+        told.append(f"{rest:,} around openings narrower than {length_text(s.near.tolerance_mm)}")
+    return count_text(s.open_edges, "open edge") + (f": {', '.join(told)}" if told else "")
 
 
 def _inside_out_text(s: Survey, inverted: list[Shell]) -> str:
@@ -157,8 +166,10 @@ def _crossing_text(x: Crossings) -> str:
         (x.of_itself, "within a part"),
         (x.touching - x.contact_pairs, "of parts that only touch"),
     ]
-    shown = f"{count_text(max(x.faulty, n), 'pair')} of faces"
-    verb = "touch" if n and n == x.touching - x.contact_pairs else "cross or touch"
-    return f"{shown} {verb} in {count_text(x.zone_count, 'zone')}: " + ", ".join(
-        f"{k:,} {kind}" for k, kind in kinds if k
-    )
+    if not n:
+        return f"{count_text(x.faulty, 'pair')} of faces cross or touch where faces stand there twice"
+    verb = "touch" if x.only_touch else "cross or touch"
+    told = ", ".join(f"{k:,} {kind}" for k, kind in kinds if k)
+    text = f"{count_text(n, 'pair')} of faces {verb} in {count_text(x.zone_count, 'zone')}: {told}"
+    more = x.faulty - n
+    return f"{text}; {more:,} more where faces stand there twice" if more > 0 else text

@@ -2,7 +2,7 @@
 
 from dataclasses import dataclass
 
-from bolvek.analyses.finding import Finding
+from bolvek.analyses.finding import Finding, Judged, all_right
 from bolvek.analyses.survey.findings import find_faults, find_notes
 from bolvek.analyses.survey.record import Survey
 from bolvek.analyses.survey.remedies import remedies_of
@@ -35,7 +35,7 @@ class UnitGuess:
 
 
 @dataclass(frozen=True)
-class Judgement:
+class Judgement(Judged):
     """The verdict ("sound", "sound with faults", "not sound", "no fault found" of what is neither), findings, the
     answers they lead to, the units the size smells of, and what to do now, the most important first."""
 
@@ -44,11 +44,6 @@ class Judgement:
     purposes: tuple[Purpose, ...]
     units: tuple[UnitGuess, ...]
     remedies: tuple[Remedy, ...]
-
-    @property
-    def ok(self) -> bool:
-        """Whether nothing is a fault."""
-        return all(f.severity != "fault" for f in self.findings)
 
 
 _VERDICTS = {
@@ -68,8 +63,7 @@ def judge(survey: Survey, polygons: Polygons | None = None, *, unit: str = "mm")
     guesses = guess_units(max(survey.size_mm), unit)
     doubt = unit_doubt(max(survey.size_mm), guesses)
     found = [*find_faults(survey), *find_notes(survey, polygons.bent if polygons else 0, doubt)]
-    faults = any(f.severity == "fault" for f in found)
-    words = _VERDICTS[survey.sound, faults]
+    words = _VERDICTS[survey.sound, not all_right(found)]
     ways = remedies_of(survey, found, [g.unit for g in guesses])
     return Judgement(words, tuple(found), _purposes(survey, {f.code for f in found}), guesses, tuple(ways))
 

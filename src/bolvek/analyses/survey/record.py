@@ -73,6 +73,11 @@ class Crossings:
     zones: list[Crossing] = field(default_factory=list)
 
     @property
+    def only_touch(self) -> bool:
+        """Whether parts lie against each other, and nothing crosses."""
+        return bool(self.pairs_listed) and self.touching == self.pairs_listed
+
+    @property
     def faulty(self) -> int:
         """Pairs that are a fault of their own."""
         return max(self.pairs - self.of_twins - self.contact_pairs, 0)

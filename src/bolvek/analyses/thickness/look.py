@@ -10,6 +10,7 @@ from bolvek.analyses.thickness.probe import MOST_RAYS, Measures, measure, surfac
 from bolvek.analyses.thickness.samples import Samples
 from bolvek.arrays import Bools, Floats, Ints, Ints8
 from bolvek.mesh import Mesh
+from bolvek.mesh.topology import OPEN
 from bolvek.settings.measures import WallSettings
 from bolvek.spatial.points import PointTree
 from bolvek.spatial.tree import Tree
@@ -35,8 +36,8 @@ PLAIN, UNDEFINED, HIDDEN, BROKEN = range(4)
 @dataclass(frozen=True)
 class Scene:
     """A mesh as walls are measured in it: sign (F,) 1 where a face looks out of material, skin (F,) faces of open
-    skins, material: the tree whose winding number tells it; whole: counting surfaces proves something; several: more
-    than one shell."""
+    skins, material: the tree whose winding number tells it; whole: counting surfaces proves something; several: there
+    may be several bodies."""
 
     mesh: Mesh
     sign: Floats
@@ -50,9 +51,10 @@ class Scene:
         """The scene of a mesh without copies of faces."""
         found, topology = standing(mesh), mesh.topology
         whole = not (topology.open_edges or topology.nonmanifold_edges or topology.badly_oriented_edges)
-        return cls(
-            mesh, found.sign, found.openings.skin[topology.shell], material_tree(mesh), whole, topology.shells > 1
-        )
+        # parts that touch may share edges, and are one shell then
+        several = topology.shells > 1 or topology.nonmanifold_edges > 0
+        skin = found.openings.skin[topology.shell]
+        return cls(mesh, found.sign, skin, material_tree(mesh), whole, several)
 
     @classmethod
     def sound(cls, mesh: Mesh) -> "Scene":
@@ -96,6 +98,8 @@ def look(scene: Scene, samples: Samples, s: WallSettings) -> Seen:
     ray, ball, state = _judged(scene, samples, m, s)
     if scene.several:
         _without_buried(scene, samples, m, s, ray, ball, state)
+    if mesh.topology.open_edges:
+        ball[_rests_on_a_rim(scene, samples, m, ball, s.min_mm)] = np.nan
     wall = np.fmin(ray, ball)
     taper = _tapers(scene, samples, m, ray, ball, state, s.min_mm)
     edge = ~np.isnan(taper)
@@ -103,6 +107,23 @@ def look(scene: Scene, samples: Samples, s: WallSettings) -> Seen:
         values[edge] = np.nan
     wall[state == BROKEN] = 0.0
     return Seen(ray, ball, wall, state, m.square | (state == BROKEN), taper, m.ball_mm)
+
+
+def _rests_on_a_rim(scene: Scene, samples: Samples, m: Measures, ball: Floats, min_mm: float) -> Ints:
+    """Samples whose ball is narrow and rests on the rim of an opening: nothing is across from there."""
+    mesh = scene.mesh
+    rows = np.flatnonzero((ball < min_mm) & (m.rest >= 0))
+    rows = rows[(mesh.topology.opposite.reshape(-1, 3)[m.rest[rows]] == OPEN).any(axis=1)]
+    middle = samples.points[rows] - 0.5 * ball[rows, None] * scene.outward(samples.face[rows])
+    contact = mesh.tree.closest_points(middle, m.rest[rows])
+    beside = np.full(len(rows), np.inf)
+    for k in range(3):
+        half = 3 * m.rest[rows].astype(np.int64) + k
+        a, b = (mesh.vertices[end] for end in mesh.edge_ends(half))
+        t = np.einsum("ij,ij->i", contact - a, b - a) / np.maximum(np.einsum("ij,ij->i", b - a, b - a), 1e-300)
+        gap = np.linalg.norm(contact - a - np.clip(t, 0, 1)[:, None] * (b - a), axis=1)
+        beside = np.where(mesh.topology.opposite[half] == OPEN, np.minimum(beside, gap), beside)
+    return np.asarray(rows[beside <= scene.beside_mm])
 
 
 def _judged(scene: Scene, samples: Samples, m: Measures, s: WallSettings) -> tuple[Floats, Floats, Ints8]:

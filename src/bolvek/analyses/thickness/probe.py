@@ -129,6 +129,10 @@ def measure(
     return Measures(wall, width, ray, facing, square, hits.face[:, 0], rest, whole)
 
 
+CONTACT_STEPS = 4
+"""Surfaces nearer to each other than so many steps of float32 at the model's largest coordinate lie on each other: a
+file holds contact no better."""
+
 MOST_RAYS, _MOST_HITS = 50_000, 64
 _ONE_PLACE = 3  # surfaces that may lie in one place
 
@@ -137,8 +141,8 @@ def surfaces_along(mesh: Mesh, points: Floats, directions: Floats, sign: Floats)
     """Distances (Q, K) of all surfaces along rays, and what each does (Q, K): 1 leaves material, -1 enters it.
 
     0 stands for no surface, for the second face of an edge that a ray goes through, and where material is left and
-    entered in one place: parts that touch are one there. The sum along a ray is how many closed surfaces its point
-    lies in. Up to 64 surfaces; for up to `MOST_RAYS` rays at a time.
+    entered in one place (`CONTACT_STEPS`): parts that touch are one there. The sum along a ray is how many closed
+    surfaces its point lies in. Up to 64 surfaces; for up to `MOST_RAYS` rays at a time.
     """
     longest = float(mesh.size.max())
     hits = mesh.tree.rays(points, directions, near=SKIN_SHARE * longest, most=_MOST_HITS)
@@ -148,11 +152,12 @@ def surfaces_along(mesh: Mesh, points: Floats, directions: Floats, sign: Floats)
     leaving = np.einsum("ij,ikj->ik", directions, mesh.area_vectors[face] * sign[face][..., None])
     step = np.where(found >= 0, np.sign(leaving), 0.0)
     shell = mesh.topology.shell[face]
+    contact = CONTACT_STEPS * float(np.spacing(np.float32(np.abs(mesh.bounds).max())))
     for one_place in (True, False):
         for k in range(1, count):
             for j in range(max(0, k - _ONE_PLACE), k):
                 with np.errstate(invalid="ignore"):
-                    near = distance[:, k] - distance[:, j] <= 0.1 * SKIN_SHARE * longest
+                    near = distance[:, k] - distance[:, j] <= (0.1 * SKIN_SHARE * longest if one_place else contact)
                 if one_place:  # two faces of one edge
                     step[near & (step[:, k] == step[:, j]) & (shell[:, k] == shell[:, j]), k] = 0.0
                 else:

@@ -1,10 +1,13 @@
 """What is asked about walls, and what is told of them: plain values."""
 
+import math
 from dataclasses import dataclass, field
 
-from bolvek.analyses.finding import Finding
+from bolvek.analyses.finding import Finding, Judged
 from bolvek.analyses.thickness.samples import Samples
 from bolvek.arrays import Floats
+from bolvek.settings import Remedy, remedy
+from bolvek.settings.parts import ScaleSettings
 from bolvek.settings.ways_on import thick_as
 from bolvek.units import Triple, length_text, point_text
 
@@ -62,15 +65,15 @@ class WallEdge:
 
 
 @dataclass(frozen=True, kw_only=True)
-class WallRecord:
+class WallRecord(Judged):
     """Thickness of a model. Shares are of its whole surface; lengths mm, areas mm2.
 
     undefined_share: no other side to measure to (open skins, rays that get out); edge_share: beside an edge,
     where nothing is a wall; hidden_share: inside other material (told only where it looked thin). tolerance_mm: a wall
     that falls short of the minimum by no more is not thin. specks: thin places below least_zone_mm2. edges: material
     that tapers to nothing; they decide nothing.
-    prints_at: factors by which to scale so that the thinnest zone (without one: the thinnest wall), and 99% of the
-    area, reach the minimum.
+    gap_asked_mm: the least gap asked for (None: not looked for). prints_at: factors by which to scale so that the
+    thinnest zone (without one: the thinnest wall), and 99% of the area, reach the minimum.
     """
 
     min_mm: float
@@ -94,6 +97,7 @@ class WallRecord:
     speck_where_mm: Triple | None
     edges: list[WallEdge]
     gap: Measured | None
+    gap_asked_mm: float | None
     gap_zones: list[WallZone]
     prints_at: dict[str, float]
     findings: tuple[Finding, ...]
@@ -105,18 +109,15 @@ class WallRecord:
 
     @property
     def verdict(self) -> str:
-        """ "thin" when a zone is a fault, "not measured" where too little could be."""
-        if any(f.severity == "fault" and f.code != "wall_unmeasured" for f in self.findings):
-            return "thin"
+        """ "thin" when a zone is a fault, else "gap too narrow" when one across air is; "not measured" where too little
+        could be."""
+        faults = {f.code for f in self.findings if f.severity == "fault"} - {"wall_unmeasured"}
+        if faults:
+            return "gap too narrow" if faults == {"gap_narrow"} else "thin"
         if not self.judged:
             return "not measured"
         everywhere = self.undefined_share <= 0 and self.spacing_mm <= self.min_mm
         return "thick enough" if everywhere else "thick enough where measured"
-
-    @property
-    def ok(self) -> bool:
-        """Whether walls were measured and none falls short."""
-        return self.judged and not any(f.severity == "fault" for f in self.findings)
 
 
 @dataclass(frozen=True)
@@ -127,6 +128,12 @@ class WallField:
     wall: Floats
     face_mm: Floats
     vertex_mm: Floats
+
+
+def _wider(factor: float) -> Remedy:
+    """A size at which a gap is as wide as asked, rounded up."""
+    by = math.ceil(1000 * factor) / 1000
+    return remedy("scale", "makes the narrowest gap wide enough", ScaleSettings(by=by))
 
 
 def findings_of(r: WallRecord) -> tuple[Finding, ...]:
@@ -149,7 +156,8 @@ def findings_of(r: WallRecord) -> tuple[Finding, ...]:
     if r.gap_zones:
         least, n = r.gap_zones[0], len(r.gap_zones)
         words = f"{n:,} gap{'' if n == 1 else 's'} too narrow, {length_text(least.min_mm)} at least"
-        found.append(Finding("gap_narrow", "fault", n, words, least.where_mm))
+        ways = (_wider(r.gap_asked_mm / least.min_mm),) if r.gap_asked_mm and least.min_mm > 0 else ()
+        found.append(Finding("gap_narrow", "fault", n, words, least.where_mm, remedies=ways))
     if not r.judged:
         share = f"{100 * r.undefined_share:.1f}% of the surface" if r.wall.min_mm is not None else "nowhere a wall that"
         words = f"{share} could not be measured" if r.wall.min_mm is not None else f"{share} could be measured"

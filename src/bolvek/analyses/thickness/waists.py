@@ -35,7 +35,7 @@ _ASKED = 6  # wide places known nearest to a narrow one
 _NEIGHBOURS = 0.75  # walls: places nearer than this are beside each other
 _SAME_NECK, _MOST_SUSPECTS, _MOST_NECKS = 0.25, 20_000, 60  # walls
 _CELL, _AROUND, _LEVELS, _PUSHES, _FINEST = 1 / 6, 1.5, 5, 4, 10  # walls; walls; halvings; times; halvings
-_CLIMBS = 12
+_CLIMBS, _AT_THE_RIM = 12, 0.5  # steps; walls
 _TURNS = np.stack([np.cos(np.arange(12) * np.pi / 6), np.sin(np.arange(12) * np.pi / 6)], axis=1)
 _FEW_WAYS, _MANY_WAYS = fibonacci_sphere(26), fibonacci_sphere(200)
 
@@ -308,9 +308,17 @@ def _necks(
             break
         seen.append(middle)
         half, where = _widest_way(inside, a[k], b[k], wall)
+        if half == 0.0 and _across_air(inside, *home[pairs[k]]):
+            continue  # the two sides of a slit, that do not hang together anywhere near
         if where is not None and half < 0.5 * wall:
             found.append((where, 2 * half, int(rows[pairs[k, 0]])))
     return found
+
+
+def _across_air(inside: _Material, a: Floats, b: Floats) -> bool:
+    """Whether the straight way between two places of the surface leaves the material."""
+    share = np.linspace(0, 1, 9)[1:-1, None]
+    return bool((inside.at(a + share * (b - a)) < -1e-3 * np.linalg.norm(b - a)).any())
 
 
 def _bends_round(inside: _Material, a: Floats, b: Floats, wall: float) -> Bools:
@@ -349,10 +357,23 @@ def _bends_round(inside: _Material, a: Floats, b: Floats, wall: float) -> Bools:
 
 def _widest_way(inside: _Material, a: Floats, b: Floats, wall: float) -> tuple[float, Floats | None]:
     """Half the width of the widest way from a to b through the material around them, and where it is narrowest; None
-    where a ball as wide as the wall passes."""
+    where a ball as wide as the wall passes. Where it is narrow along the rim of what is looked at, or there is none, a
+    wider one may lie farther out."""
+    for around in (_AROUND * wall, 2 * _AROUND * wall):
+        half, where = _widest_within(inside, a, b, wall, around)
+        if where is None:
+            break
+        within = (where - np.minimum(a, b) + around, np.maximum(a, b) + around - where)
+        if half > 0 and min(float(w.min()) for w in within) > _AT_THE_RIM * wall:
+            break
+    return half, where
+
+
+def _widest_within(inside: _Material, a: Floats, b: Floats, wall: float, around: float) -> tuple[float, Floats | None]:
+    """The same within so many millimetres around both."""
     cell = _CELL * wall
-    low = np.minimum(a, b) - _AROUND * wall
-    shape = np.ceil((np.maximum(a, b) + _AROUND * wall - low) / cell).astype(np.int64) + 1
+    low = np.minimum(a, b) - around
+    shape = np.ceil((np.maximum(a, b) + around - low) / cell).astype(np.int64) + 1
     index = np.stack(np.meshgrid(*(np.arange(n) for n in shape), indexing="ij"), -1).reshape(-1, 3)
     middles = low + (index + 0.5) * cell
     value = inside.at(middles)

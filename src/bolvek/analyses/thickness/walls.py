@@ -108,6 +108,7 @@ def _measure_walls(mesh: Mesh, s: WallSettings) -> tuple[WallRecord, WallField]:
         speck_where_mm=None if thinnest is None else thinnest.where_mm,
         edges=edges,
         gap=gap,
+        gap_asked_mm=s.gap_mm,
         gap_zones=gap_zones,
         prints_at=_prints_at(zones, wall, s),
         findings=(),

@@ -9,17 +9,19 @@ if TYPE_CHECKING:
     from bolvek.cli.base.outcome import Outcome
     from bolvek.formats import Model
     from bolvek.mesh import Mesh
-    from bolvek.operations.solid import SolidPlan
+    from bolvek.operations.solid import SolidPlan, SolidRecord
 
 
-def draw_changes(path: Path, before: "Mesh", after: "Mesh", verdict: str, target: Path, *, replace: bool) -> None:
+def draw_changes(
+    path: Path, before: "Mesh", after: "Mesh", made: "SolidRecord", target: Path, *, replace: bool
+) -> None:
     """Compare two meshes of a model and draw them side by side into a file."""
     from bolvek.analyses.deviation import compare
     from bolvek.formats.safe import write_bytes
     from bolvek.report.pictures.results import compare_result
 
     record, found = compare(before, after)
-    write_bytes(target, compare_result(path, before, after, record, found, verdict), replace=replace)
+    write_bytes(target, compare_result(path, before, after, record, found, made, way=made.way), replace=replace)
 
 
 def draw_tries(

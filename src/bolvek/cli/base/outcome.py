@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, Literal, Protocol, TypeVar
 
-from bolvek.analyses.finding import Finding
+from bolvek.analyses.finding import Finding, Told, agree
 from bolvek.cli.base.console import Talk
 from bolvek.formats import Model, Parts, read_model, write_model
 from bolvek.formats.safe import Written
@@ -48,9 +48,14 @@ class Outcome:
     outputs: Sequence[Path] = ()
     volume_mm3: float | None = None
 
+    def __post_init__(self) -> None:
+        """Raise ValueError where what is told contradicts itself."""
+        agree(self.verdict, self.ok, self.findings)
 
-def remade(model: Model, mesh: "Mesh", records: dict[str, Any], line: str, verdict: str) -> Outcome:
-    """The outcome of an operation: the model with another mesh."""
+
+def remade(model: Model, mesh: "Mesh", records: dict[str, Any], line: str, told: Told | str = "done") -> Outcome:
+    """The outcome of an operation: the model with another mesh. told: the record that owns the verdict, or the word
+    where none can find a fault."""
 
     def draw() -> bytes:
         from bolvek.report.pictures.results import plain_result  # imports what only pictures need
@@ -58,7 +63,17 @@ def remade(model: Model, mesh: "Mesh", records: dict[str, Any], line: str, verdi
         return plain_result(model.path, mesh)
 
     after = dataclasses.replace(model, mesh=mesh)
-    return Outcome(model=after, sections=records, line=line, verdict=verdict, picture=draw)
+    if isinstance(told, str):
+        return Outcome(model=after, sections=records, line=line, verdict=told, picture=draw)
+    return Outcome(
+        model=after,
+        sections=records,
+        line=line,
+        verdict=told.verdict,
+        ok=told.ok,
+        findings=told.findings,
+        picture=draw,
+    )
 
 
 class Steps:

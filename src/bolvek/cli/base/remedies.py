@@ -40,13 +40,6 @@ def lines(told: Sequence[Remedy]) -> list[str]:
     return [f"{one.command:<{min(wide, 60)}}  # {one.does}" for one in told[:MOST_TOLD]]
 
 
-def in_short(remedies: Sequence[Remedy], verb: str) -> str:
-    """The first remedy within a sentence, without the model; empty where there is none."""
-    for one in _usable(remedies, verb)[:1]:
-        return f"'{worded(one, _named(one.verb or verb))}' {one.does}"
-    return ""
-
-
 def _usable(remedies: Sequence[Remedy], this: str) -> list[Remedy]:
     """Each remedy once, without those for this verb once more that it has no option for."""
     return [

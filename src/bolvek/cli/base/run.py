@@ -18,7 +18,7 @@ from bolvek.cli.base.kernels import prepare_kernels
 from bolvek.cli.base.options import Asked
 from bolvek.cli.base.outcome import COLLECTED, Collected, Outcome, Row, Run, Steps
 from bolvek.cli.base.progress import Progress
-from bolvek.cli.base.remedies import commands, in_short, lines
+from bolvek.cli.base.remedies import commands, lines
 from bolvek.cli.base.targets import check_targets, outputs_for
 from bolvek.cli.base.workers import PART, Beside, Finished, Kept, Part, part_task
 from bolvek.errors import EXIT_SOUND, EXIT_STOPPED, BolvekError, UsageError, WorkError
@@ -141,7 +141,7 @@ def _run_beside(
         if isinstance(came, BolvekError):
             if not several:
                 raise came
-            _failed(talk, done, files[number], came, how.verb, {})
+            _failed(talk, done, files[number], came, {})
             return
         for cells in came.said:
             talk.tell(*cells)
@@ -193,7 +193,7 @@ def _run_here(
                 told: BolvekError = WorkError("there is not enough memory for this on this machine")
             else:
                 told = error if isinstance(error, BolvekError) else as_bug(error)
-            _failed(talk, done, file, told, how.verb, step.seconds)
+            _failed(talk, done, file, told, step.seconds)
         else:
             done.add(file, end)
             del model
@@ -267,7 +267,7 @@ def _one(
     if several and not asked.details:
         mark = "green" if outcome.ok else "red"
         written = f"; to {target}" if writes else ""
-        first = f"; {in_short(ways, how.verb)}" if ways and not outcome.ok else ""
+        first = f"; next: {ways[0].command}" if ways and not outcome.ok else ""
         talk.row(outcome.verdict, f"{model.path}: {outcome.line}{written}{first}", mark=mark)
     elif not how.writes and how.suffix is None:
         talk.row("took", ", ".join(f"{name} {seconds:.2f} s" for name, seconds in step.seconds.items()), "dim")
@@ -278,8 +278,12 @@ def _ways(outcome: Outcome, made: Path | None) -> list[Remedy]:
     """What to do now, as commands; faults before notes."""
     ordered = sorted(outcome.findings, key=lambda f: f.severity != "fault")
     found = [*outcome.remedies, *(one for f in ordered for one in f.remedies)]
-    arguments = click.get_current_context().find_root().obj or ()
-    return commands(found, arguments, str(outcome.model.path), str(made or ""))
+    return _commands(found, str(outcome.model.path), str(made or ""))
+
+
+def _commands(remedies: Sequence[Remedy], read: str, made: str = "") -> list[Remedy]:
+    """Remedies worded for the command line of this run."""
+    return commands(remedies, click.get_current_context().find_root().obj or (), read, made)
 
 
 def _verdict_first(outcome: Outcome, ways: list[Remedy]) -> list[Row]:
@@ -322,10 +326,10 @@ def _gated(how: Run, outcome: Outcome, before: "Mesh | None", target: Path, aske
     return outcome
 
 
-def _failed(talk: Talk, done: Done, file: Path, error: BolvekError, verb: str, seconds: dict[str, float]) -> None:
+def _failed(talk: Talk, done: Done, file: Path, error: BolvekError, seconds: dict[str, float]) -> None:
     text = str(error).removeprefix(f"{file}: ").removeprefix(f"{file} ")
-    if first := in_short(error.remedies, verb):
-        text += f"; {first}"
+    if ways := _commands(error.remedies, str(file)):
+        text += f"; next: {ways[0].command}"
     talk.row("failed", f"{file}: {text}", mark="red")
     done.add(file, ModelFailed(error=error, text=text, seconds=seconds))
 

@@ -2,7 +2,7 @@
 
 from dataclasses import dataclass, replace
 
-from bolvek.analyses.finding import Finding
+from bolvek.analyses.finding import Finding, Worded
 from bolvek.operations.cut.planes import Plane
 from bolvek.settings.parts import LipSettings, PegSettings
 from bolvek.settings.ways_on import SPLITS
@@ -85,7 +85,7 @@ class PieceRecord:
 
 
 @dataclass(frozen=True, kw_only=True)
-class CutRecord:
+class CutRecord(Worded):
     """What was cut. cut_mm2: area of each plane's section; apart_mm3: what the volumes of the pieces are off the
     model's before pegs (corners laid onto planes); laid_mm: how far a corner or a plane was moved at most;
     kept_faces: bit for bit as they were, before laying flat."""
@@ -103,10 +103,7 @@ class CutRecord:
     triangles_before: int
     findings: tuple[Finding, ...] = ()
 
-    @property
-    def ok(self) -> bool:
-        """Whether nothing falls short."""
-        return not any(f.severity == "fault" for f in self.findings)
+    WORDS = ("done", "does not fit")
 
 
 def findings_of(

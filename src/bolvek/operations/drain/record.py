@@ -2,7 +2,8 @@
 
 from dataclasses import dataclass, field
 
-from bolvek.units import Triple
+from bolvek.analyses.finding import Finding, Worded
+from bolvek.units import Triple, point_text, volume_text
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -54,7 +55,7 @@ class BoreRecord:
 
 
 @dataclass(frozen=True, kw_only=True)
-class DrainRecord:
+class DrainRecord(Worded):
     """What drilling did: the holes, triangles gone and made, volume taken out, moves needed; how the places were found,
     where they were (auto)."""
 
@@ -64,3 +65,19 @@ class DrainRecord:
     volume_removed_mm3: float
     retries: int = field(default=0)
     auto: AutoRecord | None = None
+
+    WORDS = ("done", "liquid stays")
+
+    @property
+    def findings(self) -> tuple[Finding, ...]:  # type: ignore[override]
+        """A fault a room that keeps more than it may."""
+        rooms = self.auto.rooms if self.auto is not None else ()
+        return tuple(Finding("liquid_stays", "fault", 1, _stays_text(r), r.where_mm) for r in rooms if not r.drains)
+
+
+def _stays_text(r: RoomDrained) -> str:
+    room = f"{volume_text(r.volume_mm3)} around {point_text(r.where_mm)}"
+    why = r.given_up or "no further hole"
+    if r.closed and not r.holes:
+        return f"a closed void of {room} gets no hole: {why}"
+    return f"{volume_text(r.stays_mm3)} of liquid stay in the room of {room}, {volume_text(r.allowed_mm3)} may: {why}"

@@ -10,6 +10,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from bolvek.analyses.deviation import matching_faces
+from bolvek.analyses.finding import Finding, Worded
 from bolvek.analyses.shells import nest_exactly
 from bolvek.arrays import stored
 from bolvek.errors import WorkError
@@ -20,9 +21,11 @@ from bolvek.operations.fuse.judge import NEAR_SHARE, judge
 from bolvek.operations.fuse.parts import fuse_parts
 from bolvek.operations.fuse.reach import Reached, brought_together
 from bolvek.operations.fuse.unite import among, unite
+from bolvek.settings import remedy
 from bolvek.settings.parts import FuseSettings
+from bolvek.settings.ways_on import OPENS, SPLITS
 from bolvek.spatial.points import PointTree
-from bolvek.units import Triple, as_triple
+from bolvek.units import Triple, as_triple, count_text, volume_text
 
 _BESIDE_SHARE = 1e-5  # of the longest side: just beside a surface
 CONTACT_SHARE = 2e-6
@@ -38,7 +41,7 @@ class VoidMade:
 
 
 @dataclass(frozen=True, kw_only=True)
-class FuseRecord:
+class FuseRecord(Worded):
     """What came together, or was carved. parts, tools: bodies that went in; turned, copies, recast: shells turned to
     face out, faces dropped as copies, parts made anew; broken_through: voids that break
     through their body's skin, read as cut out of it; before_mm3: of all parts (of what is carved), after_mm3 of the
@@ -62,10 +65,36 @@ class FuseRecord:
     triangles_before: int
     triangles: int
 
+    WORDS = ("done", "done")
+
     @property
     def changed_mm3(self) -> float:
         """What the parts had in common, or what was carved out."""
         return self.before_mm3 - self.after_mm3
+
+    @property
+    def findings(self) -> tuple[Finding, ...]:  # type: ignore[override]
+        """Notes: voids that trap resin, bodies that stay apart, pieces that fell off."""
+        found = []
+        if self.voids:
+            total = volume_text(sum(v.volume_mm3 for v in self.voids))
+            text = f"{count_text(len(self.voids), 'closed void')} of {total} in all: it would trap resin"
+            ways = [OPENS]
+            if not self.tools:
+                ways.append(remedy("", "fills it", FuseSettings(fill_voids=True)))
+            found.append(
+                Finding("void_made", "note", len(self.voids), text, self.voids[0].where_mm, remedies=tuple(ways))
+            )
+        if self.tools and self.changed_mm3 <= 0:
+            text = f"nothing was taken: {'the tool misses' if self.tools == 1 else 'all tools miss'} the material"
+            found.append(Finding("tool_missed", "note", self.tools, text))
+        if self.bodies > 1 and self.tools:
+            text = f"it fell into {self.bodies:,} pieces"
+            found.append(Finding("fell_apart", "note", self.bodies, text, remedies=(SPLITS,)))
+        elif self.bodies > 1:
+            text = f"{self.bodies:,} bodies stay apart"
+            found.append(Finding("apart", "note", self.bodies, text, remedies=(SPLITS,)))
+        return tuple(found)
 
 
 def fuse(parts: Gathered, settings: FuseSettings) -> tuple[Mesh, FuseRecord]:

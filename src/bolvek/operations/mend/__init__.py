@@ -2,11 +2,22 @@
 
 from bolvek.operations.mend.fills import sharpest_bend
 from bolvek.operations.mend.ladder import count_faults, mend, origin_parts
-from bolvek.operations.mend.record import FAULT_WORDS, Faults, Left, MendRecord, MendStep, Place
+from bolvek.operations.mend.record import (
+    FAULT_WORDS,
+    LEFT_CODES,
+    Faults,
+    Left,
+    MendRecord,
+    MendStep,
+    Place,
+    left_counted,
+    left_texts,
+)
 from bolvek.settings.repairs import STEPS, STYLES, MendSettings
 
 __all__ = [
     "FAULT_WORDS",
+    "LEFT_CODES",
     "STEPS",
     "STYLES",
     "Faults",
@@ -16,6 +27,8 @@ __all__ = [
     "MendStep",
     "Place",
     "count_faults",
+    "left_counted",
+    "left_texts",
     "mend",
     "origin_parts",
     "sharpest_bend",

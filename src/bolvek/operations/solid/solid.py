@@ -7,7 +7,7 @@ from typing import TypeVar
 import numpy as np
 
 from bolvek.analyses.deviation import CompareRecord, compare
-from bolvek.analyses.finding import Finding
+from bolvek.analyses.finding import Finding, Worded
 from bolvek.analyses.likeness import Likeness, likeness
 from bolvek.analyses.shells import EITHER, standing
 from bolvek.analyses.soundness import find_defects
@@ -40,7 +40,7 @@ _MOST_SKINS = 60
 
 
 @dataclass(frozen=True, kw_only=True)
-class SolidRecord:
+class SolidRecord(Worded):
     """The way that was taken (see `SolidPlan`); why, in words; given_up: ways that were tried and did not do, and why;
     cavities: closed voids of the model that were filled; parts: bodies put together; apart: bodies that came out;
     guessed: what was taken for something that the file does not tell; changes: how far the surface moved, None where
@@ -60,8 +60,10 @@ class SolidRecord:
     guessed: str = ""
     likeness: Likeness | None = None
 
+    WORDS = ("sound", "not as the file")
+
     @property
-    def findings(self) -> tuple[Finding, ...]:
+    def findings(self) -> tuple[Finding, ...]:  # type: ignore[override]
         """What is not as in the file, what was guessed, and parts that stay apart."""
         found = list(self.likeness.findings) if self.likeness is not None else []
         if self.guessed:

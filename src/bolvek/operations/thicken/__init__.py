@@ -2,7 +2,6 @@
 
 from bolvek.operations.thicken.settings import ThickenRecord
 from bolvek.operations.thicken.thicken import thicken
-from bolvek.operations.thicken.walls import still_thin
 from bolvek.settings.repairs import BENEATH, SIDES, ThickenSettings
 
-__all__ = ["BENEATH", "SIDES", "ThickenRecord", "ThickenSettings", "still_thin", "thicken"]
+__all__ = ["BENEATH", "SIDES", "ThickenRecord", "ThickenSettings", "thicken"]

@@ -6,7 +6,9 @@ from functools import partial
 import numpy as np
 
 from bolvek.analyses.deviation import matching_faces
+from bolvek.analyses.finding import Finding
 from bolvek.analyses.soundness import find_defects, require_sound
+from bolvek.analyses.thickness import measure_walls
 from bolvek.analyses.zones import face_zones
 from bolvek.arrays import Floats, Ints
 from bolvek.errors import WorkError
@@ -23,6 +25,7 @@ from bolvek.operations.thicken.settings import ThickenRecord
 from bolvek.operations.thicken.solid import Depth, Solid, depth_of
 from bolvek.operations.thicken.walls import grow_walls
 from bolvek.settings import remedy
+from bolvek.settings.measures import WallSettings
 from bolvek.settings.repairs import MendSettings, ThickenSettings
 from bolvek.settings.ways_on import ANEW, SOLID, THICKENS
 from bolvek.units import point_text
@@ -252,4 +255,12 @@ def _walls(mesh: Mesh, least: float, settings: ThickenSettings) -> tuple[Mesh, T
         triangles=len(grown.mesh.faces),
         kept_faces=_kept(mesh, grown.mesh),
         volume_mm3=grown.mesh.volume,
+        left=_left_thin(grown.mesh, least),
     )
+
+
+def _left_thin(mesh: Mesh, least: float) -> tuple[Finding, ...]:
+    """What `walls` says of the result; to thicken it once more would come to the same."""
+    record, _ = measure_walls(mesh, WallSettings(min_mm=least))
+    told = (f for f in record.findings if f.severity == "fault" or f.code == "wall_specks")
+    return tuple(replace(f, remedies=tuple(r for r in f.remedies if r.verb != "thicken")) for f in told)

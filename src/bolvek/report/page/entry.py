@@ -9,7 +9,7 @@ from typing import Any
 
 import numpy as np
 
-from bolvek.analyses.finding import Finding
+from bolvek.analyses.finding import Finding, agree
 from bolvek.arrays import Ints
 from bolvek.mesh import Mesh
 from bolvek.operations.slim import slim
@@ -64,7 +64,8 @@ def entry_of(
     settings: dict[str, Any],
     seconds: dict[str, float],
 ) -> Entry:
-    """The entry of a model read from a file."""
+    """The entry of a model read from a file. Raises ValueError where verdict and findings contradict each other."""
+    agree(verdict, ok, findings)
     mesh = scene.mesh
     drawn, origin, words = _drawn(mesh)
     packer = Packer()

@@ -16,6 +16,7 @@ from bolvek.units import size_text
 
 if TYPE_CHECKING:
     from bolvek.analyses.cavities import Cavities
+    from bolvek.analyses.finding import Told
 
 _TOP, _BOTTOM = 84, 58
 
@@ -122,7 +123,8 @@ def _point_at(panel: Sheet, image: Image, view: View, marks: Sequence[Mark]) -> 
         panel.boxed(*label, words, 9.5)
 
 
-def model_caption(name: Path, mesh: Mesh, *, verdict: str = "", fit: bool = True, **more: Any) -> Caption:
-    """Title and figures of a model; `more` are further facts for the line."""
+def model_caption(name: Path, mesh: Mesh, told: "Told | None" = None, **more: Any) -> Caption:
+    """Title, figures and verdict of a model; `more` are further facts for the line."""
     facts = [size_text(mesh.size), f"{len(mesh.faces):,} triangles", *(str(v) for v in more.values())]
-    return Caption(name.name, "   |   ".join(facts), verdict, fit)
+    verdict = (told.verdict, told.ok) if told is not None else ()
+    return Caption(name.name, "   |   ".join(facts), *verdict)

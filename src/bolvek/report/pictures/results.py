@@ -11,7 +11,9 @@ from bolvek.units import count_text, volume_text
 if TYPE_CHECKING:
     from bolvek.analyses.cavities import Cavities
     from bolvek.analyses.deviation import Compared, CompareRecord
+    from bolvek.analyses.finding import Told
     from bolvek.analyses.proof import ProofRecord
+    from bolvek.analyses.survey.judgement import Judgement
     from bolvek.analyses.survey.record import Marks, Survey
     from bolvek.operations.drain import DrainRecord
     from bolvek.operations.thicken import ThickenRecord
@@ -32,8 +34,7 @@ def proof_result(path: Path, mesh: Mesh, proof: "ProofRecord", rooms: "Cavities 
     more = {"material": f"{proof.volume_mm3 / 1000:.1f} cm3 of material"}
     if proof.wall:
         more["wall"] = f"wall {proof.wall.min_mm:.2f} to {proof.wall.median_mm:.2f} mm (least, median)"
-    verdict = "fit to print" if proof.verdict == "fit" else proof.verdict
-    caption = model_caption(path, mesh, verdict=verdict, fit=proof.ok, **more)
+    caption = model_caption(path, mesh, proof, **more)
     if rooms is None or not rooms.found:
         return picture(mesh, caption)
     wet, marks = None, neck_marks(proof)
@@ -56,34 +57,37 @@ def drain_result(path: Path, before: Mesh, after: Mesh, record: "DrainRecord", n
     """A model before and after its holes were found, cut open, with what stays in colour."""
     from bolvek.report.pictures.drains import drains_picture, inside_of
 
-    auto = record.auto
-    ok = auto is None or all(r.drains for r in auto.rooms)
-    stays = "" if auto is None else f"{volume_text(auto.stays_mm3)} stay"
-    caption = model_caption(path, after, verdict="drains" if ok else "liquid stays", fit=ok, stays=stays)
+    stays = "" if record.auto is None else f"{volume_text(record.auto.stays_mm3)} of liquid stay"
+    caption = model_caption(path, after, record, stays=stays)
     return drains_picture(before, after, record, inside_of(before), caption, necks)
 
 
-def survey_result(path: Path, mesh: Mesh, survey: "Survey", marks: "Marks") -> bytes:
+def survey_result(path: Path, mesh: Mesh, survey: "Survey", marks: "Marks", judgement: "Judgement") -> bytes:
     """What a survey found: faces in trouble in colour, numbered callouts, a zoom on the smallest."""
     from bolvek.report.pictures.survey import survey_picture
 
-    clean = survey.sound and not marks.faces
-    words = "no fault found" if clean else "not sound" if not survey.sound else "sound, with findings"
-    caption = model_caption(path, mesh, verdict=words, fit=clean, shells=count_text(survey.shells, "shell"))
+    caption = model_caption(path, mesh, judgement, shells=count_text(survey.shells, "shell"))
     return survey_picture(mesh, survey, marks, caption)
 
 
 def thicken_result(path: Path, mesh: Mesh, record: "ThickenRecord") -> bytes:
     """What thickening made, outside and cut open."""
     told = f"{record.mean_mm:.2f} mm thick in the mean, {record.least_mm:.2f} at least" if record.way == "skin" else ""
-    caption = model_caption(path, mesh, told=told) if told else model_caption(path, mesh)
+    caption = model_caption(path, mesh, record, **({"depth": told} if told else {}))
     return picture(mesh, caption, cut_open=True)
 
 
-def compare_result(path: Path, old: Mesh, new: Mesh, record: "CompareRecord", found: "Compared", verdict: str) -> bytes:
-    """Old and new side by side, with what changed in colour and the verdict."""
+def compare_result(
+    path: Path,
+    old: Mesh,
+    new: Mesh,
+    record: "CompareRecord",
+    found: "Compared",
+    told: "Told | None" = None,
+    **more: str,
+) -> bytes:
+    """Old and new side by side, with what changed in colour and the verdict (None: that of comparing)."""
     from bolvek.report.pictures.compare import compare_picture
 
     kept = f"{record.kept:,} of {record.triangles_old:,} faces bit for bit the same"
-    good = verdict.startswith("sound") or verdict in ("same", "differs")
-    return compare_picture(old, new, record, found, model_caption(path, new, verdict=verdict, fit=good, kept=kept))
+    return compare_picture(old, new, record, found, model_caption(path, new, told or record, kept=kept, **more))

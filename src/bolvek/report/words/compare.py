@@ -1,6 +1,6 @@
 """Old against new in words."""
 
-from bolvek.analyses.deviation import CompareRecord, OneWay
+from bolvek.analyses.deviation import CompareRecord, OneWay, far_text
 from bolvek.report.words.common import MOST_LISTED, limited
 from bolvek.units import count_text, length_text, number_text, point_text, size_text, volume_text
 
@@ -18,15 +18,6 @@ def compare_line(record: CompareRecord) -> str:
     if len(words) == 1:
         words.append("not all of them as often")
     return ", ".join(words) + f"; {far_text(record)}"
-
-
-def far_text(record: CompareRecord) -> str:
-    """The largest distance."""
-    if not record.max_mm:
-        return "the surfaces lie on each other"
-    worse = record.to_old if record.to_old.max_mm >= record.to_new.max_mm else record.to_new
-    assert worse.where_mm is not None
-    return f"{length_text(record.max_mm)} apart at most, at {point_text(worse.where_mm)}"
 
 
 def _way_text(way: OneWay) -> str:

@@ -1,6 +1,5 @@
 """Drains in words."""
 
-from bolvek.analyses.finding import Finding
 from bolvek.operations.drain import AutoRecord, DrainRecord, GivenUp, Placed, PlugRecord, RoomDrained
 from bolvek.report.words.common import Row, percent
 from bolvek.units import count_text, length_text, point_text, volume_text
@@ -83,29 +82,6 @@ def airs(auto: AutoRecord) -> bool:
 def drained_all(auto: AutoRecord) -> bool:
     """Whether no more stays in any room than may."""
     return all(r.drains for r in auto.rooms)
-
-
-def auto_findings(auto: AutoRecord) -> tuple[Finding, ...]:
-    """A fault a room that keeps more than it may."""
-    return tuple(
-        Finding(
-            "liquid_stays",
-            "fault",
-            1,
-            _stays_text(r),
-            r.where_mm,
-        )
-        for r in auto.rooms
-        if not r.drains
-    )
-
-
-def _stays_text(r: RoomDrained) -> str:
-    room = f"{volume_text(r.volume_mm3)} around {point_text(r.where_mm)}"
-    why = r.given_up or "no further hole"
-    if r.closed and not r.holes:
-        return f"a closed void of {room} gets no hole: {why}"
-    return f"{volume_text(r.stays_mm3)} of liquid stay in the room of {room}, {volume_text(r.allowed_mm3)} may: {why}"
 
 
 def tried_text(record: DrainRecord) -> str:

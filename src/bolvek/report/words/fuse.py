@@ -1,11 +1,7 @@
 """Fusing and carving in words."""
 
-from bolvek.analyses.finding import Finding
 from bolvek.operations.fuse import FuseRecord, VoidMade
 from bolvek.report.words.common import MOST_LISTED, Row, limited
-from bolvek.settings import remedy
-from bolvek.settings.parts import FuseSettings
-from bolvek.settings.ways_on import OPENS, SPLITS
 from bolvek.units import count_text, length_text, point_text, volume_text
 
 
@@ -57,25 +53,3 @@ def _brought(how: str) -> str:
 
 def _void_text(v: VoidMade) -> str:
     return f"{volume_text(v.volume_mm3)} around {point_text(v.where_mm)}"
-
-
-def fuse_findings(r: FuseRecord) -> tuple[Finding, ...]:
-    """Notes: voids that trap resin, bodies that stay apart, pieces that fell off."""
-    found = []
-    if r.voids:
-        total = volume_text(sum(v.volume_mm3 for v in r.voids))
-        text = f"{count_text(len(r.voids), 'closed void')} of {total} in all: it would trap resin"
-        ways = [OPENS]
-        if not r.tools:
-            ways.append(remedy("", "fills it", FuseSettings(fill_voids=True)))
-        found.append(Finding("void_made", "note", len(r.voids), text, r.voids[0].where_mm, remedies=tuple(ways)))
-    if r.tools and r.changed_mm3 <= 0:
-        text = f"nothing was taken: {'the tool misses' if r.tools == 1 else 'all tools miss'} the material"
-        found.append(Finding("tool_missed", "note", r.tools, text))
-    if r.bodies > 1 and r.tools:
-        text = f"it fell into {r.bodies:,} pieces"
-        found.append(Finding("fell_apart", "note", r.bodies, text, remedies=(SPLITS,)))
-    elif r.bodies > 1:
-        text = f"{r.bodies:,} bodies stay apart"
-        found.append(Finding("apart", "note", r.bodies, text, remedies=(SPLITS,)))
-    return tuple(found)

@@ -99,6 +99,8 @@ def pool_text(p: Pool) -> str:
 
 def hole_text(place: tuple[float, float, float] | None, freed_mm3: float) -> str:
     """What a hole at a pool's lowest point would do."""
+    if place is None and not freed_mm3:
+        return "a hole straight down would free nothing"
     if place is None:
         return f"a hole straight down would free {volume_text(freed_mm3)} into another room"
     return f"a hole at {point_text(place)} would free {volume_text(freed_mm3)}"

@@ -1,11 +1,9 @@
 """Mending in words: a row a step, what is left and why, what the check found."""
 
 from collections import Counter
-from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
-from bolvek.analyses.finding import Finding
-from bolvek.operations.mend import FAULT_WORDS, Faults, Left, MendRecord, MendStep
+from bolvek.operations.mend import FAULT_WORDS, LEFT_CODES, Faults, MendRecord, MendStep, left_counted, left_texts
 from bolvek.report.words.common import MOST_LISTED, limited
 from bolvek.units import area_text, count_text, length_text, point_text, volume_text
 
@@ -51,13 +49,6 @@ _DONE = {
     "crossings": "remade",
 }
 
-_CODES = {
-    "crossing faces": "self_intersections",
-    "one-sided surface": "badly_oriented_edges",
-    "buried shell": "buried",
-    "touching fans": "split_vertices",
-}
-
 
 def did_text(step: MendStep) -> str:
     """What a step did, in one line."""
@@ -85,25 +76,6 @@ def faults_text(faults: Faults) -> str:
     """Each class there is, with its count."""
     found = [count_text(n, *FAULT_WORDS[name]) for name, n in vars(faults).items() if n]
     return ", ".join(found) or "none"
-
-
-def left_texts(left: Sequence[Left]) -> list[str]:
-    """What was left and why, alike ones together, the first place of each."""
-    groups: dict[tuple[str, str], list[Left]] = {}
-    for one in left:
-        groups.setdefault((one.what, one.why), []).append(one)
-    return [
-        f"{_counted(len(some), what)}{', first' if len(some) > 1 else ''} at {point_text(some[0].where_mm)}: {why}"
-        for (what, why), some in groups.items()
-    ]
-
-
-def _counted(n: int, what: str) -> str:
-    many = {"crossing faces": "places of crossing faces", "touching fans": "places where fans touch"}
-    if what in many:
-        return count_text(n, many[what].replace("places", "place", 1), many[what])
-    plural = {"hole or rim": "holes or rims", "half": "halves"}
-    return count_text(n, what, plural.get(what, what + "s"))
 
 
 def mend_rows(record: MendRecord, *, plan: bool = False, most: int = MOST_LISTED) -> list[Styled]:
@@ -137,8 +109,8 @@ def verdict_text(record: MendRecord, *, plan: bool = False) -> str:
         return f"sound{mended}: closed, manifold, oriented, nothing crosses"
     text = f"{record.verdict}{mended}"
     if record.verdict == "open":
-        kinds = Counter(one.what for one in record.left if one.what not in _CODES)
-        named = ", ".join(_counted(n, what) for what, n in kinds.items())
+        kinds = Counter(one.what for one in record.left if one.what not in LEFT_CODES)
+        named = ", ".join(left_counted(n, what) for what, n in kinds.items())
         text += f": {named} left" if named else f": {faults_text(record.after)}"
     elif record.verdict == "closed but crossing":
         text += f": {count_text(record.after.self_intersections, 'pair')} of faces; slicers may take it, hollowing not"
@@ -164,23 +136,6 @@ def repairs_text(record: MendRecord) -> str:
 def _main_count(step: MendStep) -> int:
     """How many things a step did, what came along with them left out."""
     return sum(n for name, n in step.counts.items() if name not in ("vertices", "edges_split", "pairs")) or step.count
-
-
-def mend_findings(record: MendRecord) -> tuple[Finding, ...]:
-    """What the model still falls short in: what was left, class by class, with the reason."""
-    by_code: dict[str, list[Left]] = {}
-    for one in record.left:
-        by_code.setdefault(_CODES.get(one.what, "open_edges"), []).append(one)
-    found = []
-    for code, n in vars(record.after).items():
-        if n:
-            left = by_code.get(code, [])
-            why = f": {'; '.join(left_texts(left)[:3])}" if left else ""
-            where = left[0].where_mm if left else None
-            text = f"{count_text(n, *FAULT_WORDS[code])}{why}"
-            ways = tuple(way for one in left for way in one.remedies)
-            found.append(Finding(code, "fault", n, text, where, remedies=ways))
-    return tuple(found)
 
 
 def try_texts(one: "Try", record: MendRecord) -> list[str]:

@@ -28,7 +28,7 @@ def overhang_rows(r: OverhangRecord, *, most: int = MOST_LISTED) -> list[Row]:
     share = f"{100 * r.share:.1f}% of the surface"
     rows.append(("overhang", f"{_area(r.area_mm2)} flatter than {r.angle_deg:g} degrees, {share}"))
     rows += _zone_rows(r, most)
-    support = f"{volume_text(r.support_volume_mm3)} between overhang and what is beneath"
+    support = f"{volume_text(r.support_volume_mm3)} to be held, between overhangs and what is beneath"
     if r.support_sealed_mm3 > 0:
         support += f", of which {volume_text(r.support_sealed_mm3)} in sealed rooms"
     support += f"; {_area(r.support_footprint_mm2)} in plan"

@@ -1,13 +1,7 @@
 """Recasting and slimming in words."""
 
-from bolvek.analyses.finding import Finding
-from bolvek.analyses.likeness import Likeness
-from bolvek.analyses.shells import find_openings
-from bolvek.mesh import Mesh
 from bolvek.operations.recast import RecastRecord
 from bolvek.operations.slim import SlimRecord
-from bolvek.settings import Remedy, remedy
-from bolvek.settings.repairs import RecastSettings
 from bolvek.units import area_text, count_text, length_text, point_text, volume_text
 
 Styled = tuple[str, str, str]
@@ -50,53 +44,7 @@ def recast_rows(record: RecastRecord) -> list[Styled]:
                 f"; {count_text(len(zones), 'place')}, the largest at {point_text(zones[0].where_mm)}" if zones else ""
             )
             rows.append((name, f"{area_text(area)} {why}{place}", "yellow"))
-    rows += [("leak", leak_text(leak.volume_mm3, leak.where_mm, leak.width_mm), "yellow") for leak in record.leaks]
     return rows
-
-
-def leak_text(volume_mm3: float, where_mm: tuple[float, float, float], width_mm: float) -> str:
-    """Where air gets in."""
-    gap = f"{length_text(width_mm)} at {point_text(where_mm)}"
-    return f"{volume_text(volume_mm3)} inside are air: it gets in through {gap}"
-
-
-def _bridging(width_mm: float) -> Remedy:
-    """The recast that closes a gap."""
-    bridge = float(f"{width_mm:.2g}") if width_mm < 1000 else width_mm
-    return remedy("recast", "would close that", RecastSettings(bridge_mm=bridge), anew=True)
-
-
-def recast_findings(record: RecastRecord) -> tuple[Finding, ...]:
-    """Leaks, and what was lost: notes, the solid is sound all the same."""
-    found = [
-        Finding(
-            "leak",
-            "note",
-            1,
-            leak_text(leak.volume_mm3, leak.where_mm, leak.width_mm),
-            leak.where_mm,
-            remedies=(_bridging(1.2 * leak.width_mm),),
-        )
-        for leak in record.leaks
-    ]
-    if record.lost:
-        text = f"{area_text(record.lost_mm2)} of the original have nothing near them: too fine for the grid"
-        found.append(Finding("lost", "note", len(record.lost), text, record.lost[0].where_mm))
-    return tuple(found)
-
-
-def not_enclosed(file: Mesh, alike: Likeness) -> tuple[Finding, ...]:
-    """Where what was solid came out hollow: the opening through which air got in, and what closes it."""
-    openings = find_openings(file).found if any(f.code == "became_hollow" for f in alike.findings) else []
-    if not openings:
-        return ()
-    widest = openings[0]
-    text = (
-        f"nothing encloses the inside: air gets in through {length_text(widest.span_mm)} at "
-        f"{point_text(widest.where_mm)}"
-    )
-    ways = (remedy("solid", "closes that and keeps the rest", anew=True), _bridging(1.15 * widest.span_mm))
-    return (Finding("not_enclosed", "note", len(openings), text, widest.where_mm, remedies=ways),)
 
 
 def slim_text(record: SlimRecord) -> str:

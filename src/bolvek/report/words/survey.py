@@ -95,8 +95,10 @@ def purpose_rows(judgement: Judgement) -> list[tuple[str, str, str]]:
 
 def verdict_text(s: Survey, judgement: Judgement) -> str:
     """One sentence: what it is."""
-    one_sided = {"badly_oriented_edges": "one side only"} if s.one_sided and not s.flipped.count else {}
-    faults = [one_sided.get(f.code) or class_of(f.code).name for f in judgement.findings if f.severity == "fault"]
+    special = {"badly_oriented_edges": "one side only"} if s.one_sided and not s.flipped.count else {}
+    if s.self_intersections.only_touch:
+        special["self_intersections"] = "parts that touch"
+    faults = [special.get(f.code) or class_of(f.code).name for f in judgement.findings if f.severity == "fault"]
     rooms = f"; hollow: {_rooms_text(s)}" if s.rooms and not faults else ""
     return judgement.verdict + (f": {', '.join(faults)}" if faults else rooms)
 
@@ -187,7 +189,7 @@ def _solid_text(s: Survey, material: Material) -> str:
     surface = f"surface {_area_text(s.area_mm2)}"
     if s.volume_mm3 is None:
         return f"no volume while it is not closed and oriented; {surface}"
-    grams = s.volume_mm3 / 1000 * material.density_g_cm3
+    grams = material.weight_g(s.volume_mm3)
     twice = ", what lies in two parts counted twice" if s.self_intersections.of_parts else ""
     once = ", doubled faces once" if s.twins.same_way else ""
     weight = f"{1000 * grams:.3g} mg" if grams < 1 else f"{grams:.1f} g" if grams < 1e4 else f"{grams / 1000:,.1f} kg"

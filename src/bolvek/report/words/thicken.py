@@ -1,13 +1,9 @@
 """Thickening in words."""
 
-from bolvek.analyses.finding import Finding
-from bolvek.operations.thicken import ThickenRecord, still_thin
+from bolvek.operations.thicken import ThickenRecord
 from bolvek.units import area_text, count_text, length_text, point_text, volume_text
 
 Styled = tuple[str, str, str]
-
-THIN_SHARE = 0.001
-"""Of the area: what is thinner than can be printed on more than that makes the verdict "thin"."""
 
 
 def thicken_text(record: ThickenRecord) -> str:
@@ -29,13 +25,6 @@ def thicken_text(record: ThickenRecord) -> str:
         f"{sheets} made {length_text(record.thickness_mm)} thick: {100 * (record.share_full or 0.0):.1f}% of the area "
         f"as measured, {length_text(record.least_mm or 0.0)} at least; {kept}"
     )
-
-
-def thicken_verdict(record: ThickenRecord) -> str:
-    """ "done", or "thin" where something is thinner than can be printed, or than asked of walls."""
-    if record.way == "walls":
-        return "thin" if still_thin(record.thin_before_mm2 or 0.0, record.thin_after_mm2 or 0.0) else "done"
-    return "thin" if record.below_mm2 > THIN_SHARE * record.area_mm2 else "done"
 
 
 def thicken_rows(record: ThickenRecord) -> list[Styled]:
@@ -61,30 +50,5 @@ def thicken_rows(record: ThickenRecord) -> list[Styled]:
         rows.append(
             ("left", f"{count_text(record.given_up, 'patch', 'patches')} could not be thickened cleanly", "yellow")
         )
-    if record.way == "walls" and record.least_mm is not None:
-        rows.append(("least", f"{length_text(record.least_mm)} at thin places that are left", "yellow"))
-    rows += [(f.code, f.text, "yellow") for f in thicken_findings(record)]
     rows.append(("solid", f"{volume_text(record.volume_mm3)}, {count_text(record.triangles, 'triangle')}", ""))
     return rows
-
-
-def thicken_findings(record: ThickenRecord) -> tuple[Finding, ...]:
-    """Places thinner than can be printed, and those that a direction gains nothing at."""
-    found = []
-    for code, area, zones, why in (
-        ("thin", record.below_mm2, record.below, "thinner than can be printed"),
-        (
-            "steep",
-            record.steep_mm2,
-            record.steep,
-            "along the direction: it makes them no thicker than that can be printed",
-        ),
-    ):
-        if zones:
-            where = f"in {count_text(len(zones), 'place')}, the largest at {point_text(zones[0].where_mm)}"
-            text = f"{area_text(area)} {why}, {where}"
-            found.append(Finding(code, "note", len(zones), text, zones[0].where_mm))
-    if record.way == "walls" and thicken_verdict(record) == "thin":
-        text = f"{area_text(record.thin_after_mm2 or 0.0)} of wall stay thinner than {length_text(record.thickness_mm)}"
-        found.append(Finding("thin", "fault", 1, text))
-    return tuple(found)
