@@ -70,11 +70,12 @@ def test_openings_come_largest_first_and_rims_are_no_holes(bolvek, tmp_path):
 def test_the_first_lines_help(bolvek, tmp_path):
     write_model(tmp_path / "box.stl", box((0, 0, 0), (2, 2, 2)))
     lines = bolvek("survey", "box.stl").stdout.splitlines()
-    assert [line.split()[0] for line in lines[:4]] == ["verdict", "unit", "next", "file"]
+    assert [line.split()[0] for line in lines[:5]] == ["verdict", "unit", "next", "next", "file"]
     assert (
         "50.80 mm in inches" in lines[1]
         and "Settle that first" in lines[1]
         and "bolvek scale box.stl --unit in" in lines[2]
+        and "bolvek scale box.stl --unit cm" in lines[3]
     )
     write_model(tmp_path / "in.stl", box((0, 0, 0), (20, 20, 20)).turned())
     lines = bolvek("survey", "in.stl", "--isolate", "wrong.obj", expect=1).stdout.splitlines()

@@ -49,7 +49,6 @@ def command(models: tuple[Path, ...], before: Path | None, printer: str | None, 
     from bolvek.cli.base.outcome import Outcome, Run
     from bolvek.cli.base.run import run
     from bolvek.cli.base.scaled import finding_rows
-    from bolvek.errors import UsageError
     from bolvek.formats import read_model
     from bolvek.operations.fuse.contact import touching_as_one
     from bolvek.profiles import limits
@@ -57,15 +56,16 @@ def command(models: tuple[Path, ...], before: Path | None, printer: str | None, 
     from bolvek.report.words.files import model_text
     from bolvek.report.words.proof import proof_line, proof_text, proof_verdict
 
-    least_drain, least_wall = (given(ProofSettings, name, values) for name in ("least_drain_mm", "least_wall_mm"))
-    if least_wall is not None and given(ProofSettings, "wall_mm", values) is None:
-        raise UsageError("--least-wall is meant for what --wall is not: give --wall too")
+    names = ("wall_mm", "least_drain_mm", "least_wall_mm")
+    wall, least_drain, least_wall = (given(ProofSettings, name, values) for name in names)
     printers = limits(printer)
     settings = taken(
         ProofSettings,
         values,
+        wall_mm=wall,
         least_drain_mm=printers[0] if least_drain is None else least_drain,
-        least_wall_mm=printers[1] if least_wall is None else least_wall,
+        # alone it is meant for all material
+        least_wall_mm=printers[1] if least_wall is None and wall is not None else least_wall,
         features_told=before is not None,
     )
     asked = Asked(**values)

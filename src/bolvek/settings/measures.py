@@ -231,8 +231,11 @@ class ProofSettings(Settings):
 
     @property
     def features_mm(self) -> float | None:
-        """What material must have that the wall asked for is not meant for: no more than that. None: not judged."""
-        return None if self.wall_mm is None else min(self.least_wall_mm or LEAST_WALL_MM, self.wall_mm)
+        """What material must have that the wall asked for is not meant for, no more than that; without one what all
+        must have. None: not judged."""
+        if self.wall_mm is None:
+            return self.least_wall_mm
+        return min(self.least_wall_mm or LEAST_WALL_MM, self.wall_mm)
 
 
 @dataclass(frozen=True, kw_only=True)

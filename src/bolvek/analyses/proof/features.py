@@ -123,18 +123,20 @@ def measure_features(found: Places, edge: Bools, ways: Ways, limits: Limits, spa
 def judge_thin(features: Features | None, settings: ProofSettings) -> list[Finding]:
     """What is thinner than the least wall, a fault or, of the original's own, a note; what is between it and the wall
     asked for, a note."""
-    if features is None or features.min_mm is None or settings.wall_mm is None:
+    if features is None or features.min_mm is None:
         return []
     found, where = [], features.where_mm
-    least, asked, thinnest = (length_text(x) for x in (features.least_mm, settings.wall_mm, features.min_mm))
+    least, thinnest = length_text(features.least_mm), length_text(features.min_mm)
+    asked = length_text(settings.wall_mm or features.least_mm)
     if features.thin:
         text = f"{count_text(features.thin, 'thin feature')}, {thinnest} at the thinnest, at {point_text(where)}; "
         if settings.features_told:
             text += f"{least} is the least that prints, but the original has them"
         else:
             text += f"all material must have {least}"
-        severity, remedies = "note" if settings.features_told else "fault", (thick_as(features.least_mm),)
-        found.append(Finding("thin_features", severity, features.thin, text, where, remedies=remedies))
+        told = settings.features_told
+        ways = () if told else (thick_as(features.least_mm),)
+        found.append(Finding("thin_features", "note" if told else "fault", features.thin, text, where, remedies=ways))
     if features.slender:
         text = f"{count_text(features.slender, 'feature')} thinner than the wall of {asked}"
         text += f", {area_text(features.slender_mm2)} in all" if features.slender_mm2 else ""

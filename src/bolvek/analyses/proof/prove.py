@@ -272,12 +272,12 @@ def _wall_findings(wall: Wall | None, settings: ProofSettings, rooms: bool, made
 def _wall_clause(
     wall: Wall | None, features: Features | None, settings: ProofSettings, findings: list[Finding]
 ) -> Clause:
-    if settings.wall_mm is None:
-        measured = f"; measured {length_text(wall.min_mm)} at least" if wall else ""
-        return Clause("wall", "not judged", f"no wall was asked for{measured}")
     faults = _first(findings)
     if faults:
         return Clause("wall", "fails", faults)
+    if settings.wall_mm is None:
+        measured = f"; measured {length_text(wall.min_mm)} at least" if wall else ""
+        return Clause("wall", "not judged", f"no wall was asked for{measured}")
     if any(f.code == "own_wall_thin" for f in findings):
         return Clause("wall", "holds", "nothing was made that could be thin; the model's own wall is told below")
     if wall is None:

@@ -19,10 +19,11 @@ from bolvek.analyses.proof.origin import OUTER, Origin
 from bolvek.analyses.proof.record import Features, Wall
 from bolvek.analyses.thickness import (
     SAMPLES_A_WALL,
+    WIDEST,
     Ways,
-    ends_at_an_edge,
     find_waists,
     joined_ways,
+    least_wall,
     measure,
     sample_surface,
     shortest_ways,
@@ -35,16 +36,16 @@ from bolvek.units import as_triple
 
 MOST_SAMPLES = 1_500_000
 """Beyond one a face: for a surface that would take more, samples stand farther apart, which is told."""
-_WIDEST = 1.25  # walls: wider balls decide nothing
 _TOUCHING = 1.1  # radii from the middle of a ball: what it touches
-_SHARPENED, _PASSES, _FINER = 12, 2, 6
 _BATCH = 500_000
 
 
 class Judged:
     """Which places of the surface the wall asked for is meant for."""
 
-    def __init__(self, mesh: Mesh, cavities: Cavities, origin: Origin | None) -> None:
+    def __init__(self, mesh: Mesh, cavities: Cavities, origin: Origin | None, *, nothing: bool = False) -> None:
+        """nothing: no place is, all material is held against the least wall."""
+        self.nothing = nothing
         self.mesh, self.cavities, self.origin = mesh, cavities, origin
         # by label, the last for outside: a bore or a pocket of the skin is no room
         self.holds = np.array([not c.pocket and not c.bore for c in cavities.found] + [False])
@@ -62,6 +63,8 @@ class Judged:
 
     def at(self, points: Floats, normals: Floats, face: Ints) -> Bools:
         """Mask (Q,) of places that are judged; normals (Q, 3) point out of the material."""
+        if self.nothing:
+            return np.zeros(len(face), bool)
         if self.origin is not None:
             return np.asarray(self.origin.face[face] != OUTER)
         judged = self.cavities.roomless[face]
@@ -73,6 +76,8 @@ class Judged:
 
     def faces(self) -> Bools:
         """Mask (F,) of faces that may have judged places; a large one may look into a room with a part of it."""
+        if self.nothing:
+            return np.zeros(len(self.mesh.faces), bool)
         if self.origin is not None:
             return np.asarray(self.origin.face != OUTER)
         rooms = self.holds[self.cavities.face] | (self.large & self.holds.any())
@@ -80,6 +85,8 @@ class Judged:
 
     def other_faces(self) -> Bools:
         """Mask (F,) of faces that may have places that are not judged."""
+        if self.nothing:
+            return np.ones(len(self.mesh.faces), bool)
         if self.origin is not None:
             return np.asarray(self.origin.face == OUTER)
         return np.asarray(~self.cavities.roomless & (~self.holds[self.cavities.face] | self.large))
@@ -94,27 +101,44 @@ def measure_wall(
     *,
     closely: bool = True,
 ) -> tuple[Wall | None, Features | None]:
-    """Measure the wall of a sound mesh, and hold the features against a least wall (None: not judged).
+    """Measure the wall of a sound mesh, and hold the features against a least wall (None: not judged);
+    without a wall asked for all material is.
 
     The wall is None where nothing judged has another side to measure to, the features where all material is judged.
     closely: features are looked at by balls and waists too, and between all edges, not only by rays and what is found
     on the way.
     """
-    judged = Judged(mesh, cavities, origin)
+    if asked is None and least_mm is not None:
+        wall, _ = _measured(mesh, Judged(mesh, cavities, origin), None, None, closely=closely)
+        everything = Judged(mesh, cavities, None, nothing=True)
+        return wall, _measured(mesh, everything, least_mm, least_mm, closely=closely)[1]
+    return _measured(mesh, Judged(mesh, cavities, origin), asked, least_mm, closely=closely)
+
+
+def _measured(
+    mesh: Mesh, judged: Judged, asked: float | None, least_mm: float | None, *, closely: bool
+) -> tuple[Wall | None, Features | None]:
     mask, elsewhere = judged.faces(), judged.other_faces()
     area = float(mesh.face_areas[mask].sum())
     aim = asked or float(np.clip(np.sqrt(area / 150_000) * SAMPLES_A_WALL, 1e-3 * mesh.size.max(), mesh.size.max()))
     spacing = max(aim / SAMPLES_A_WALL, float(np.sqrt(area / MOST_SAMPLES)))
     found = _cells(mesh, judged, mask, spacing, aim)
     apart = max(spacing, 0.5 * min(aim, least_mm or aim))
-    ball = _WIDEST * aim if least_mm and closely else 0.0
+    ball = WIDEST * aim if least_mm and closely else 0.0
     others, features = _from_the_other_side(mesh, judged, elsewhere, apart, max(aim, least_mm or 0.0), aim, ball)
     tolerance = wall_tolerance_mm(asked) if asked else None
     limit = asked - (tolerance or 0.0) if asked else 0.0
     both = found + others
     edge = both.taper(mesh, limit, aim)
     candidates = np.flatnonzero(both.facing & ~edge)
-    least, where = _least(mesh, judged, both.points[candidates], both.wall[candidates], spacing, aim)
+    least, where = least_wall(
+        mesh,
+        both.points[candidates],
+        both.wall[candidates],
+        spacing,
+        aim,
+        lambda points, face, _: judged.at(points, mesh.normals_of(face), face),
+    )
     # without a sample to compare with, ways are followed across the whole model
     most = max(asked or 0.0, least_mm or 0.0, min(least, float(np.linalg.norm(mesh.size))))
     ways = shortest_ways(mesh, most, aim, spacing, judged=mask if least_mm is None or not closely else None)
@@ -206,7 +230,7 @@ def _cells(mesh: Mesh, judged: Judged, mask: Bools, spacing: float, aim: float) 
 
 
 def _asked(mesh: Mesh, points: Floats, face: Ints, area: Floats, aim: float) -> Places:
-    m = measure(mesh, points, face, np.ones(len(mesh.faces)), widest_ball_mm=_WIDEST * aim)
+    m = measure(mesh, points, face, np.ones(len(mesh.faces)), widest_ball_mm=WIDEST * aim)
     return Places(points, face, area, m.wall, m.square, m.ball_mm)
 
 
@@ -226,9 +250,13 @@ def _from_the_other_side(
     ours = _ends_judged(mesh, judged, points, face, m.ray_mm, m.hit)
     rests = np.where(m.ball < np.fmin(m.ray, np.inf), m.rest, -1)
     by_ball = _ends_judged(mesh, judged, points, face, 0.5 * m.ball, rests)
-    wall = np.where(ours, m.ray, m.wall)
-    places = Places(points, face, np.where(ours, 0.0, area), wall, m.square, m.ball_mm)
-    return places.chosen(ours & (m.ray < aim)), places.chosen(~ours & ~by_ball)
+    places = Places(points, face, area, m.wall, m.square, m.ball_mm)
+    # told of the judged place that it comes out on
+    thin = np.flatnonzero(ours & (m.ray < aim))
+    ends = points[thin] - mesh.normals_of(face[thin]) * m.ray_mm[thin, None]
+    zero = np.zeros(len(thin))
+    seen = Places(ends, m.hit[thin].astype(np.int64), zero, m.ray[thin], m.square[thin], zero)
+    return seen, places.chosen(~ours & ~by_ball)
 
 
 def _ends_judged(mesh: Mesh, judged: Judged, points: Floats, face: Ints, depth: Floats, met: Ints32) -> Bools:
@@ -240,44 +268,3 @@ def _ends_judged(mesh: Mesh, judged: Judged, points: Floats, face: Ints, depth: 
     ends = mesh.tree.closest_points(below, met[rows])
     out[rows] = judged.at(ends, mesh.normals_of(met[rows]), met[rows].astype(np.int64))
     return out
-
-
-def _least(
-    mesh: Mesh, judged: Judged, points: Floats, wall: Floats, spacing: float, aim: float
-) -> tuple[float, Floats]:
-    """The least wall and where, looked for more finely around the thinnest places."""
-    if not len(wall):
-        return np.inf, np.zeros(3)
-    order = np.lexsort((*points.T[::-1], wall))
-    best, where = float(wall[order[0]]), points[order[0]]
-    seen: list[Floats] = []
-    for row in order[: 40 * _SHARPENED]:
-        place = points[row]
-        if len(seen) >= _SHARPENED:
-            break
-        if any(np.abs(place - s).max() < 2 * spacing for s in seen):
-            continue
-        seen.append(place)
-        value, reach = float(wall[row]), spacing
-        for _ in range(_PASSES):
-            near = mesh.tree.faces_in_box(place - reach, place + reach)
-            near = near[mesh.face_areas[near] > 0]
-            only = np.zeros(len(mesh.faces), bool)
-            only[near] = True
-            fine = max(reach / _FINER, float(np.sqrt(mesh.face_areas[near].sum() / 50_000)))
-            some = sample_surface(mesh, fine, only)
-            around = (np.abs(some.points - place) <= reach).all(axis=1)
-            p, f = some.points[around], some.face[around]
-            keep = judged.at(p, mesh.normals_of(f), f)
-            found = _asked(mesh, p[keep], f[keep], some.area[around][keep], aim)
-            good = np.flatnonzero(found.square & (found.wall < value))
-            good = good[~ends_at_an_edge(mesh, found.points[good], found.face[good], aim)]
-            if not len(good):
-                break
-            k = good[np.argmin(found.wall[good])]
-            if found.wall[k] < value:
-                value, place = float(found.wall[k]), found.points[k]
-            reach /= 0.5 * _FINER
-        if value < best:
-            best, where = value, place
-    return best, where

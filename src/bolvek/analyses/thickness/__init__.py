@@ -12,6 +12,7 @@ from bolvek.analyses.thickness.probe import (
 )
 from bolvek.analyses.thickness.record import Measured, WallEdge, WallField, WallRecord, WallZone
 from bolvek.analyses.thickness.samples import SAMPLES_A_WALL, Samples, carried, crease_samples, edges_of, sample_surface
+from bolvek.analyses.thickness.sharpen import WIDEST, least_wall
 from bolvek.analyses.thickness.shortest import Ways, joined_ways, shortest_ways
 from bolvek.analyses.thickness.waists import find_waists
 from bolvek.analyses.thickness.walls import measure_walls, wall_at
@@ -26,6 +27,7 @@ __all__ = [
     "Measures",
     "Samples",
     "Scene",
+    "WIDEST",
     "WallEdge",
     "WallField",
     "WallRecord",
@@ -39,6 +41,7 @@ __all__ = [
     "ends_at_an_edge",
     "find_waists",
     "joined_ways",
+    "least_wall",
     "measure",
     "measure_walls",
     "sample_surface",

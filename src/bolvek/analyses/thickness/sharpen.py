@@ -1,20 +1,25 @@
 """Thin places found more finely: the first zones again, and what only an edge or a corner shows."""
 
+from collections.abc import Callable
 from dataclasses import replace
 
 import numpy as np
 
-from bolvek.analyses.thickness.look import PLAIN, Scene, Seen, look
+from bolvek.analyses.thickness.look import PLAIN, Scene, Seen, ends_at_an_edge, look
+from bolvek.analyses.thickness.probe import Measures, measure
 from bolvek.analyses.thickness.record import WallZone
 from bolvek.analyses.thickness.samples import SAMPLES_A_WALL, Samples, sample_surface
 from bolvek.analyses.thickness.shortest import Ways, joined_ways, no_ways, shortest_ways
 from bolvek.analyses.thickness.waists import find_waists
-from bolvek.arrays import Floats
+from bolvek.arrays import Bools, Floats, Ints
+from bolvek.mesh import Mesh
 from bolvek.settings.measures import WallSettings
 from bolvek.spatial.frames import fibonacci_sphere
 
 _SHARPENED, _PASSES, _FINER = 12, 2, 8  # zones looked at again; how often; how much finer each time
-_MOST_AGAIN = 50_000
+_MOST_AGAIN, _FINER_STILL = 50_000, 6
+WIDEST = 1.25
+"""Balls wider than so many walls decide nothing."""
 _WAYS, _FEW = 2000, 4  # rays, and places they start from, that tell how large a thin place at a crease is
 
 
@@ -113,3 +118,49 @@ def area_of_ways(scene: Scene, ways: Ways, s: WallSettings) -> float:
         best = max(best, float(each.sum()) * 4 * np.pi / _WAYS)
     along = float(np.linalg.norm(np.ptp(points, axis=0)))
     return max(best, 2 * float(np.sqrt(best / np.pi)) * along)
+
+
+def least_wall(
+    mesh: Mesh,
+    points: Floats,
+    wall: Floats,
+    spacing: float,
+    aim: float,
+    counts: Callable[[Floats, Ints, Measures], Bools],
+) -> tuple[float, Floats]:
+    """The least wall at places (Q, 3) of a sound mesh, with walls (Q,) that face each other squarely, and where: looked
+    for more finely around the thinnest. counts: which of some places of faces, as measured, do."""
+    if not len(wall):
+        return np.inf, np.zeros(3)
+    order = np.lexsort((*points.T[::-1], wall))
+    best, where = float(wall[order[0]]), points[order[0]]
+    seen: list[Floats] = []
+    for row in order[: 40 * _SHARPENED]:
+        place = points[row]
+        if len(seen) >= _SHARPENED:
+            break
+        if any(np.abs(place - s).max() < 2 * spacing for s in seen):
+            continue
+        seen.append(place)
+        value, reach = float(wall[row]), spacing
+        for _ in range(_PASSES):
+            near = mesh.tree.faces_in_box(place - reach, place + reach)
+            near = near[mesh.face_areas[near] > 0]
+            only = np.zeros(len(mesh.faces), bool)
+            only[near] = True
+            fine = max(reach / _FINER_STILL, float(np.sqrt(mesh.face_areas[near].sum() / _MOST_AGAIN)))
+            some = sample_surface(mesh, fine, only)
+            around = (np.abs(some.points - place) <= reach).all(axis=1)
+            p, f = some.points[around], some.face[around]
+            m = measure(mesh, p, f, np.ones(len(mesh.faces)), widest_ball_mm=WIDEST * aim)
+            good = np.flatnonzero(m.square & (m.wall < value) & counts(p, f, m))
+            good = good[~ends_at_an_edge(mesh, p[good], f[good], aim)]
+            if not len(good):
+                break
+            k = good[np.argmin(m.wall[good])]
+            if m.wall[k] < value:
+                value, place = float(m.wall[k]), p[k]
+            reach /= 0.5 * _FINER_STILL
+        if value < best:
+            best, where = value, place
+    return best, where

@@ -35,6 +35,7 @@ _ASKED = 6  # wide places known nearest to a narrow one
 _NEIGHBOURS = 0.75  # walls: places nearer than this are beside each other
 _SAME_NECK, _MOST_SUSPECTS, _MOST_NECKS = 0.25, 20_000, 60  # walls
 _CELL, _AROUND, _LEVELS, _PUSHES, _FINEST = 1 / 6, 1.5, 5, 4, 10  # walls; walls; halvings; times; halvings
+_AT_AN_EDGE = 0.5  # walls
 _CLIMBS, _AT_THE_RIM = 12, 0.5  # steps; walls
 _TURNS = np.stack([np.cos(np.arange(12) * np.pi / 6), np.sin(np.arange(12) * np.pi / 6)], axis=1)
 _FEW_WAYS, _MANY_WAYS = fibonacci_sphere(26), fibonacci_sphere(200)
@@ -122,6 +123,12 @@ def find_waists(
     material is known to end at an edge: they are thin only where it is nowhere wide. near: which of some places (N, 3)
     necks are looked for at (None: all)."""
     narrow = (ball_mm < wall_mm) & (lean | edge)
+    if edge.any():
+        # the corner where such an edge ends leans to three sides
+        corner = np.flatnonzero(narrow & ~edge)
+        gap, _ = PointTree(points[edge]).nearest(points[corner])
+        edge = edge.copy()
+        edge[corner[gap <= _AT_AN_EDGE * wall_mm]] = True
     rows = np.concatenate(
         [_thinned(points, np.flatnonzero(narrow & (edge == e)), _APART * wall_mm) for e in (False, True)]
     )

@@ -5,9 +5,11 @@ import numpy as np
 from bolvek.analyses.thickness import (
     SAMPLES_A_WALL,
     SQUARE_DEG,
+    Measures,
     crease_samples,
     ends_at_an_edge,
     find_waists,
+    least_wall,
     measure,
     sample_surface,
     shortest_ways,
@@ -19,6 +21,7 @@ from bolvek.spatial.frames import across
 
 _ROUND = 48  # places around the hole
 _REACH = 1.25  # walls: what lies farther decides nothing
+_LOOK_AGAIN = 1.03  # walls: what is as thin at a sample may be thinner beside it
 _TOUCHES = 0.6  # of a waist's width from the hole to its middle
 
 
@@ -107,7 +110,15 @@ def wall_after(mesh: Mesh, sides: Bools, bore: Bore, radius: float, wall: float)
     m = measure(mesh, points, face, np.ones(len(mesh.faces)), widest_ball_mm=reach, far_mm=reach)
     thin = m.square & (m.wall < wall)
     thin[thin] = ~ends_at_an_edge(mesh, points[thin], face[thin], wall)
-    mine = thin & (sides[face] | sides[np.maximum(m.hit, 0)] & (m.hit >= 0))
+
+    def bounds(_: Floats, face: Ints, m: Measures) -> Bools:
+        """Whether the wall is one of the hole's."""
+        return np.asarray(sides[face] | sides[np.maximum(m.hit, 0)] & (m.hit >= 0))
+
+    # between samples it may be a little less
+    mine = np.flatnonzero(m.square & (m.wall < _LOOK_AGAIN * wall) & bounds(points, face, m))
+    mine = mine[~ends_at_an_edge(mesh, points[mine], face[mine], wall)]
+    least, _ = least_wall(mesh, points[mine], m.wall[mine], spacing, wall, bounds)
     ways = shortest_ways(mesh, wall, wall, spacing, only)
     ours = sides[ways.face] | sides[ways.far_face]
     waists = find_waists(
@@ -123,7 +134,8 @@ def wall_after(mesh: Mesh, sides: Bools, bore: Bore, radius: float, wall: float)
     )
     # the ball that passes there touches the hole
     touched = off(0.5 * (waists.start + waists.end)) < _TOUCHES * waists.length
-    return min(float(x.min(initial=np.inf)) for x in (m.wall[mine], ways.length[ours], waists.length[touched]))
+    found = (ways.length[ours], waists.length[touched])
+    return min(least if least < wall else np.inf, *(float(x.min(initial=np.inf)) for x in found))
 
 
 def _faces_near(mesh: Mesh, ends: Floats, reach: float) -> Ints:

@@ -7,17 +7,26 @@ as the proof does it; where a fin beside the cavity is thinner than the wall, a 
 there. The product is checked: topology and self-intersections, as computed and as an STL file will hold it.
 """
 
+import dataclasses
 from dataclasses import dataclass
 
 import numpy as np
 
 from bolvek.analyses.soundness import find_defects
-from bolvek.analyses.thickness import SAMPLES_A_WALL, measure, sample_surface, shortest_ways
+from bolvek.analyses.thickness import (
+    SAMPLES_A_WALL,
+    Ways,
+    find_waists,
+    joined_ways,
+    measure,
+    sample_surface,
+    shortest_ways,
+)
 from bolvek.analyses.thickness.spots import gather_spots
 from bolvek.arrays import Floats
 from bolvek.errors import WorkError
 from bolvek.mesh import Mesh
-from bolvek.operations.hollow.lift import lift_to_wall, places_near
+from bolvek.operations.hollow.lift import lift_along, lift_to_wall, places_near
 from bolvek.operations.hollow.room import find_room
 from bolvek.operations.hollow.settings import HollowRecord, NoCavityError, check_hollowable
 from bolvek.operations.slim import slim
@@ -39,6 +48,7 @@ _COARSEST_LOOK = 1 / 300  # of the longest side: the wall that would leave a cav
 _PLANS = ((0.5, (SLIM_SHARE,)), (2.0, (SLIM_SHARE,)), (4.0, (SLIM_SHARE, 0.25 * SLIM_SHARE, 0.0)))
 _MOST_STEP = 0.3  # cells
 _THICKEN_ROUNDS = 5
+_LIFTED_AGAIN = 3
 
 
 @dataclass
@@ -165,21 +175,48 @@ def _finish(mesh: Mesh, exact: Mesh, wall: float, shares: tuple[float, ...]) -> 
             deviation = record.deviation_mm
         lifted, least = lift_to_wall(mesh, inner, wall)
         inner = untangle(inner, lifted)
+        for _ in range(_LIFTED_AGAIN):
+            short = _ways_outside(mesh, inner, wall)
+            if not len(short.length):
+                break
+            lifted = lift_along(mesh, inner, short, wall)
+            inner = untangle(inner, lifted)
         if inner is not lifted:
             every = np.arange(len(inner.faces))
             least = float(places_near(mesh, inner, every, wall / SAMPLES_A_WALL, wall)[2].min())
         # new geometry loses nothing by holding what a file can hold
-        inner = inner.as_stored().turned()
-        inner = inner.with_tree(Tree(inner.vertices, inner.faces, mesh.tree.origin))
+        inner = _facing_the_cavity(mesh, inner.as_stored())
         if least >= wall - wall_tolerance_mm(wall) and not find_defects(inner):
-            return _Shell(inner, deviation, share * wall, least, _thin_fins(inner, wall))
+            return _Shell(inner, deviation, share * wall, least, _thin_fins(inner, wall, waists=True))
     return None
 
 
-def _thin_fins(inner: Mesh, wall: float) -> Floats:
+def _facing_the_cavity(mesh: Mesh, inner: Mesh) -> Mesh:
+    """The inner shell turned to face the cavity, its tree in the frame of the outer surface."""
+    inner = inner.turned()
+    return inner.with_tree(Tree(inner.vertices, inner.faces, mesh.tree.origin))
+
+
+def _ways_outside(mesh: Mesh, inner: Mesh, wall: float) -> Ways:
+    """The shortest ways, too short, from corners, creases and edges of the outside to the inner shell, and back: what
+    the proof will find and samples of the shell leave out. Each begins outside, its far face is one of the shell."""
+    turned = _facing_the_cavity(mesh, inner)
+    whole, own = mesh.joined(turned), len(mesh.faces)
+    whole = whole.with_tree(Tree.joined(mesh.tree, turned.tree, whole.vertices, whole.faces))
+    is_inner = np.arange(len(whole.faces)) >= own
+    limit = wall - 0.8 * wall_tolerance_mm(wall)
+    ways = shortest_ways(whole, limit, wall, wall / SAMPLES_A_WALL, judged=is_inner)
+    there, back = is_inner[ways.far_face] & ~is_inner[ways.face], is_inner[ways.face] & ~is_inner[ways.far_face]
+    back_again = Ways(ways.end, ways.start, ways.length, ways.far_face, ways.face).chosen(back)
+    found = joined_ways([ways.chosen(there), back_again])
+    return dataclasses.replace(found, far_face=found.far_face - own)
+
+
+def _thin_fins(inner: Mesh, wall: float, *, waists: bool = False) -> Floats:
     """Middles (N, 3) of material between two sides of the inner shell (facing the cavity) thinner than the wall.
 
-    The outside is a wall away at least, so only the shell itself can make a fin.
+    The outside is a wall away at least, so only the shell itself can make a fin. waists: look for those too, where
+    nothing else is thin.
     """
     spacing = wall / SAMPLES_A_WALL
     samples = sample_surface(inner, spacing)
@@ -190,6 +227,9 @@ def _thin_fins(inner: Mesh, wall: float) -> Floats:
     limit = wall - 0.5 * wall_tolerance_mm(wall)
     thin = np.flatnonzero(m.square & (m.wall < limit))
     ways = shortest_ways(inner, limit, wall, spacing)
+    if waists and not len(thin) and not len(ways.length):
+        lean, edge = ~(m.square & ~np.isnan(m.wall)), np.zeros(len(normals), bool)
+        ways = find_waists(inner, samples.points, -normals, samples.face, m.ball_mm, limit, lean=lean, edge=edge)
     value = np.concatenate([m.wall[thin], ways.length])
     if not len(value):
         return np.zeros((0, 3))

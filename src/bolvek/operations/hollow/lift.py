@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from bolvek.analyses.thickness import SAMPLES_A_WALL, edges_of, sample_surface
+from bolvek.analyses.thickness import SAMPLES_A_WALL, Ways, edges_of, sample_surface
 from bolvek.arrays import Floats, Ints, Ints32
 from bolvek.mesh import Mesh
 from bolvek.settings.measures import wall_tolerance_mm
@@ -30,18 +30,8 @@ def lift_to_wall(mesh: Mesh, inner: Mesh, wall: float) -> tuple[Mesh, float]:
         need = wall - distance[short]
         away = points[short] - mesh.tree.closest_points(points[short], face[short])
         away *= (need / np.maximum(distance[short], 1e-12))[:, None]
-        push = np.zeros((len(inner.vertices), 3))
-        most = np.zeros(len(inner.vertices))
-        for k in range(3):
-            corner = inner.faces[owner[short], k]
-            np.add.at(push, corner, away)
-            np.maximum.at(most, corner, need)
-        moved = np.flatnonzero(most)
-        push = push[moved] / np.maximum(np.linalg.norm(push[moved], axis=1), 1e-300)[:, None]
-        vertices = inner.vertices.copy()
-        vertices[moved] = _kept_off(mesh, vertices[moved], vertices[moved] + 1.1 * most[moved, None] * push, aim)
-        inner = inner.moved(vertices)
-        touched = np.zeros(len(vertices), bool)
+        inner, moved = _pushed(mesh, inner, owner[short], away, need, aim)
+        touched = np.zeros(len(inner.vertices), bool)
         touched[moved] = True
         todo = np.flatnonzero(touched[inner.faces].any(axis=1))
     else:
@@ -49,6 +39,29 @@ def lift_to_wall(mesh: Mesh, inner: Mesh, wall: float) -> tuple[Mesh, float]:
         least[todo] = np.inf
         np.minimum.at(least, owner, distance)
     return inner, float(least.min())
+
+
+def lift_along(mesh: Mesh, inner: Mesh, short: Ways, wall: float) -> Mesh:
+    """The inner shell with the corners of faces moved to which ways from the outside are shorter than the wall."""
+    need = wall - short.length
+    aim = wall - 0.4 * wall_tolerance_mm(wall)
+    return _pushed(mesh, inner, short.far_face, need[:, None] * short.direction, need, aim)[0]
+
+
+def _pushed(mesh: Mesh, inner: Mesh, faces: Ints, away: Floats, need: Floats, aim: float) -> tuple[Mesh, Ints]:
+    """The corners of faces (N,) moved in the mean of directions (N, 3), as far as the most of them need (N,); and which
+    were."""
+    push = np.zeros((len(inner.vertices), 3))
+    most = np.zeros(len(inner.vertices))
+    for k in range(3):
+        corner = inner.faces[faces, k]
+        np.add.at(push, corner, away)
+        np.maximum.at(most, corner, need)
+    moved = np.flatnonzero(most)
+    push = push[moved] / np.maximum(np.linalg.norm(push[moved], axis=1), 1e-300)[:, None]
+    vertices = inner.vertices.copy()
+    vertices[moved] = _kept_off(mesh, vertices[moved], vertices[moved] + 1.1 * most[moved, None] * push, aim)
+    return inner.moved(vertices), moved
 
 
 def places_near(

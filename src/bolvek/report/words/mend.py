@@ -95,7 +95,10 @@ def mend_rows(record: MendRecord, *, plan: bool = False, most: int = MOST_LISTED
     if record.before != record.after:
         rows.append(("before", faults_text(record.before), ""))
         rows.append(("after", faults_text(record.after), "" if record.verdict == "sound" else "yellow"))
-    rows += [(n, t, "yellow") for n, t in limited([("left", t) for t in left_texts(record.left)], most)]
+    rows += [("fault", f.text, "red") for f in record.findings]
+    told = {f.code for f in record.findings}
+    rest = [one for one in record.left if LEFT_CODES.get(one.what, "open_edges") not in told]
+    rows += [(n, t, "yellow") for n, t in limited([("left", t) for t in left_texts(rest)], most)]
     rows.append(("verdict", verdict_text(record, plan=plan), "bold green" if record.verdict == "sound" else "bold red"))
     return rows
 
