@@ -723,7 +723,7 @@ def one_material(rng):
     if way == "touching":
         mesh = join(*parts)  # turned, they would not touch exactly
     asked = lambda m, p=None: thick(m, p, gap_mm=0.5)  # noqa: E731
-    return mesh, {"told": asked, "zones": [], "gaps": gaps, "verdict": "thin" if gaps else "thick enough"}
+    return mesh, {"told": asked, "zones": [], "gaps": gaps, "verdict": "gap too narrow" if gaps else "thick enough"}
 
 
 @kind

@@ -538,8 +538,14 @@ def judged(case: Case):
     return record, found
 
 
+def told_thin(record) -> set[str]:
+    """The notes of features between the two limits."""
+    return {f.code for f in record.findings} & {"slender_features"}
+
+
 def main() -> None:
     """Count what is false either way."""
+    import fool_features
     import fool_walls
 
     parser = argparse.ArgumentParser()
@@ -559,6 +565,9 @@ def main() -> None:
             ):
                 told.append(f"    seed {seed}: walls says otherwise than the proof")
                 wrong += 1
+            elif hasattr(fool_features, name) and record.ok and told_thin(record) != case.notes:
+                told.append(f"    seed {seed}: notes {sorted(told_thin(record))}, not {sorted(case.notes)}")
+                wrong += 1
             elif faults != case.faults or record.ok != (not case.faults):
                 wrong += 1
                 told.append(
@@ -573,6 +582,7 @@ def main() -> None:
 
 if __name__ == "__main__":
     import fool
+    import fool_features  # noqa: F401
     import fool_parts  # noqa: F401
 
     fool.main()

@@ -8,8 +8,9 @@ import numpy as np
 
 from bolvek.demo.pieces import turned
 from bolvek.mesh import Mesh
+from bolvek.operations.fuse import unite
 from bolvek.settings.measures import LEAST_WALL_MM
-from fool import BLOCK, Case, bore, box, brick, drained, kind, spike, void, without
+from fool import BLOCK, Case, _solid, bore, box, brick, drained, kind, spike, void, without
 from fool_walls import WALL, extruded
 
 SHELL = WALL + 0.2
@@ -92,28 +93,10 @@ def _bar(left, turn, sides) -> np.ndarray:
 
 
 def _strut(rng, outline) -> Mesh:
-    """Two feet beside the block and between them a bar along y of an outline: all around it is taken out."""
-    bodies = []
-    for a, b in zip(outline, np.roll(outline, -1, axis=0), strict=True):
-        out = np.array([b[1] - a[1], a[0] - b[0]])
-        # no two cuts end in one plane, and no step between them counts
-        low, high = np.array([1.0, -1.0]) - rng.uniform(0, 0.02, 2), np.array([FAR, 23.0]) + rng.uniform(0, 0.3, 2)
-        ring = _beyond(low + [BLOCK[0], 0], high + [BLOCK[0], 0], a + [BLOCK[0] + 8.0, 11.0], out)
-        bodies.append(extruded(ring, *(np.array([-20.0, -6.0]) + rng.uniform(-0.02, 0.02, 2))))
-    return block_with(rng, *bodies)
-
-
-def _beyond(low, high, at, out) -> np.ndarray:
-    """The part (N, 2) of a rectangle on the outer side of a line."""
-    ring = np.array([low, (high[0], low[1]), high, (low[0], high[1])])
-    side = (ring - at) @ out
-    found = []
-    for a, b in ((0, 1), (1, 2), (2, 3), (3, 0)):
-        if side[a] >= 0:
-            found.append(ring[a])
-        if side[a] * side[b] < 0:
-            found.append(ring[a] + side[a] / (side[a] - side[b]) * (ring[b] - ring[a]))
-    return np.array(found)
+    """Two feet beside the block, and between them a bar along y of an outline, sunk into both."""
+    feet = block_with(rng, aside(1, FAR, 6, 20, None, None))
+    bar = _solid(extruded(outline + [BLOCK[0] + 8.0, 11.0], -24.0, -2.0))
+    return unite(feet, bar)[0]
 
 
 @kind

@@ -2,11 +2,12 @@
 
 import pytest
 
+import fool_features
 import fool_parts  # noqa: F401
 import fool_walls
 from bolvek.analyses.thickness import measure_walls
 from bolvek.settings.measures import WallSettings
-from fool import KINDS, composed, judged
+from fool import KINDS, composed, judged, told_thin
 
 
 @pytest.mark.parametrize("name", KINDS)
@@ -19,6 +20,7 @@ def test_the_proof_is_not_fooled(name):
     if record.ok:
         assert record.verdict == ("fit" if case.wall else "wall not judged")
         assert all(c.state == "holds" for c in record.clauses if c.name != "wall" or case.wall)
+        assert not hasattr(fool_features, name) or told_thin(record) == case.notes
     else:
         assert record.verdict == "unfit" and any(c.state == "fails" for c in record.clauses)
     if hasattr(fool_walls, name):  # walls say of it what the proof says

@@ -62,6 +62,11 @@ class Cavity:
     pocket: bool = False
     bore: bool = False
 
+    @property
+    def holds(self) -> bool:
+        """Whether it is a room to speak of: no pocket of the skin, no bore."""
+        return not self.pocket and not self.bore
+
 
 @dataclass(frozen=True)
 class _Grid:
@@ -248,7 +253,7 @@ def _roomless(mesh: Mesh, nested: Shells, grids: Sequence[_Grid], found: Sequenc
     """Faces (F,) of parts that hold no room but bores and pockets. A closed void is a room of the smallest part around
     it."""
     has = np.zeros(mesh.topology.shells, bool)
-    holds = np.array([not c.pocket and not c.bore for c in found])
+    holds = np.array([c.holds for c in found])
     for grid in grids:
         inside = np.unique(grid.label[grid.label >= 0])
         has[mesh.topology.shell[grid.faces[0]]] |= bool(holds[inside].any())

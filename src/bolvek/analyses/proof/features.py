@@ -129,7 +129,10 @@ def judge_thin(features: Features | None, settings: ProofSettings) -> list[Findi
     least, thinnest = length_text(features.least_mm), length_text(features.min_mm)
     asked = length_text(settings.wall_mm or features.least_mm)
     if features.thin:
-        text = f"{count_text(features.thin, 'thin feature')}, {thinnest} at the thinnest, at {point_text(where)}; "
+        size = f", {area_text(features.thin_mm2)} in all" if features.thin_mm2 else ""
+        text = (
+            f"{count_text(features.thin, 'thin feature')}{size}, {thinnest} at the thinnest, at {point_text(where)}; "
+        )
         if settings.features_told:
             text += f"{least} is the least that prints, but the original has them"
         else:

@@ -155,7 +155,7 @@ def _record(
         triangles=len(mesh.faces),
         volume_mm3=mesh.volume,
         cavities=rooms.found if rooms else (),
-        drains=sum(len(c.openings) for c in rooms.found) if rooms else 0,
+        drains=sum(len(c.openings) for c in rooms.found if c.holds) if rooms else 0,
         findings=tuple(log.findings),
         voids=found.voids,
         ways=found.ways,

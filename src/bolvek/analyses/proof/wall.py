@@ -13,7 +13,7 @@ area. What else is narrow is a waist (`thickness.waists`).
 
 import numpy as np
 
-from bolvek.analyses.cavities import Cavities
+from bolvek.analyses.cavities import OUTSIDE, Cavities
 from bolvek.analyses.proof.features import Limits, Places, feature_waists, measure_features
 from bolvek.analyses.proof.origin import OUTER, Origin
 from bolvek.analyses.proof.record import Features, Wall
@@ -36,6 +36,7 @@ from bolvek.units import as_triple
 
 MOST_SAMPLES = 1_500_000
 """Beyond one a face: for a surface that would take more, samples stand farther apart, which is told."""
+_BEHIND_A_MOUTH = (2.0, 4.0)  # voxels
 _TOUCHING = 1.1  # radii from the middle of a ball: what it touches
 _BATCH = 500_000
 
@@ -48,7 +49,7 @@ class Judged:
         self.nothing = nothing
         self.mesh, self.cavities, self.origin = mesh, cavities, origin
         # by label, the last for outside: a bore or a pocket of the skin is no room
-        self.holds = np.array([not c.pocket and not c.bore for c in cavities.found] + [False])
+        self.holds = np.array([c.holds for c in cavities.found] + [False])
         self.large = mesh.face_areas > 4 * cavities.spacing_mm**2
         if origin is not None and (origin.face != OUTER).any():
             self.of = "faces that hollowing and drilling made"
@@ -56,8 +57,7 @@ class Judged:
             self.origin = None
             solid = cavities.roomless
             if solid.all():
-                bores = bool(cavities.is_room.any())
-                self.of = "all faces: every room is only a bore" if bores else "all faces, there is no room"
+                self.of = "all faces, there is no room"
             else:
                 self.of = "faces that bound rooms" + (", and all faces of parts without a room" if solid.any() else "")
 
@@ -72,6 +72,12 @@ class Judged:
             rest = np.flatnonzero(~judged)
             seen = self.cavities.look(self.mesh, points[rest], normals[rest], face[rest])
             judged[rest] = self.holds[seen]
+            # beside a mouth the outside reaches a little way in: the room begins behind it
+            rest = rest[~judged[rest]]
+            for step in _BEHIND_A_MOUTH:
+                behind = points[rest] + step * self.cavities.spacing_mm * normals[rest]
+                judged[rest] = self.holds[np.maximum(self.cavities.label_at(behind), OUTSIDE)]
+                rest = rest[~judged[rest]]
         return judged
 
     def faces(self) -> Bools:

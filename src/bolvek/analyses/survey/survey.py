@@ -180,7 +180,7 @@ def _rooms(mesh: Mesh) -> list[Cavity]:
     nested = nest_exactly(mesh)
     if ((nested.volume < 0) != (nested.around == 1)).any():
         return []
-    return [c for c in find_cavities(mesh, nested=nested).found if not c.pocket]
+    return [c for c in find_cavities(mesh, nested=nested).found if c.holds]
 
 
 def _heights(mesh: Mesh) -> Floats:

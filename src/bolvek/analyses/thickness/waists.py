@@ -143,7 +143,7 @@ def find_waists(
     far = np.flatnonzero(radius < 0.5 * wall_mm)
     place[far], radius[far] = _grown(inside, start[far], 0.5 * wall_mm, wall_mm, points[rows[far]], reach[far])
     wide = radius >= 0.5 * wall_mm
-    found = [(start[k], float(2 * radius[k]), int(rows[k])) for k in np.flatnonzero(~wide & (radius > 0))]
+    found = [(place[k], float(2 * radius[k]), int(rows[k])) for k in np.flatnonzero(~wide & (radius > 0))]
     # an edge that two sides seem to run out to may lie past a neck's side
     some = np.flatnonzero(np.linalg.norm(place - points[rows], axis=1) <= REACH_WALLS * wall_mm)
     found += _necks(inside, points[rows[some]], place[some], wide[some], rows[some], wall_mm, near)

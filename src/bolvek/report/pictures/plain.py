@@ -32,15 +32,16 @@ def picture(
     cavities: "Cavities | None" = None,
     marks: Sequence[Mark] = (),
     wet: Paint | None = None,
+    outside: Sequence[Mark] = (),
 ) -> bytes:
     """PNG of the mesh: one view from front right, and with cut_open a second one cut upright.
 
     The cut goes through the drains where there are any; the cavities are found when not given. marks: further places
-    to point at; wet: colours of the cut view where liquid stays.
+    to point at within; outside: from outside; wet: colours of the cut view where liquid stays.
     """
     sheet = Sheet.new(caption)
     if not cut_open:
-        add_panel(sheet, (0.0, 1.0), mesh, View.three_quarter(), "")
+        add_panel(sheet, (0.0, 1.0), mesh, View.three_quarter(), "", marks=outside)
         return sheet.png()
     if cavities is None and mesh.topology.sound:
         from bolvek.analyses.cavities import find_cavities
@@ -49,7 +50,7 @@ def picture(
     openings = list(cavities.openings) if cavities else []
     inner = cavities.inside if cavities else None
     cut = cut_through(mesh.bounds, [o.where_mm for o in openings])
-    add_panel(sheet, (0.0, 0.5), mesh, View.three_quarter(), "outside", inner=inner)
+    add_panel(sheet, (0.0, 0.5), mesh, View.three_quarter(), "outside", inner=inner, marks=outside)
     # what was taken away with the half in front is not there to point at
     there = [float(cut.value(np.array(o.where_mm))) <= 0.5 * o.width_mm for o in openings]
     told = [(f"opening {n + 1}", o.where_mm) for n, o in enumerate(openings) if there[n]] + list(marks)
@@ -72,7 +73,7 @@ def add_panel(
     paint: Paint | None = None,
     marks: Sequence[Mark] = (),
 ) -> None:
-    """A view that fills the sheet from left to right as far as span says; places are pointed at where it is cut."""
+    """A view that fills the sheet from left to right as far as span says; marks: places to point at."""
     left, right = span
     width = int((right - left) * WIDTH) - 24
     height = HEIGHT - _TOP - _BOTTOM
@@ -81,8 +82,8 @@ def add_panel(
     if name:
         panel.text(6, height - 4, name, 11, style="italic", up="top")
     add_scale_bar(panel, image)
+    _point_at(panel, image, view, marks)
     if cut is not None:
-        _point_at(panel, image, view, marks)
         _legend(panel, width, wet=paint is not None)
 
 
@@ -119,6 +120,8 @@ def _point_at(panel: Sheet, image: Image, view: View, marks: Sequence[Mark]) -> 
         x, y = (float(v) for v in image.place(view.project(np.array([place])))[0])
         away = 1 if x < image.alpha.shape[1] / 2 else -1
         label = x - 70 * away, y + (26 if y < image.alpha.shape[0] / 2 else -26)
+        half = 0.5 * words_wide(words, 9.5) + 8
+        label = min(max(label[0], half), image.alpha.shape[1] - half), label[1]
         panel.arrow(label, (x, y))
         panel.boxed(*label, words, 9.5)
 

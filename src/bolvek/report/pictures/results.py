@@ -36,13 +36,13 @@ def proof_result(path: Path, mesh: Mesh, proof: "ProofRecord", rooms: "Cavities 
         more["wall"] = f"wall {proof.wall.min_mm:.2f} to {proof.wall.median_mm:.2f} mm (least, median)"
     caption = model_caption(path, mesh, proof, **more)
     if rooms is None or not rooms.found:
-        return picture(mesh, caption)
+        return picture(mesh, caption, outside=thin_marks(proof))
     wet, marks = None, neck_marks(proof)
     if proof.liquid is not None:
         from bolvek.report.pictures.drains import wet_paint
 
         wet = wet_paint(mesh, proof.liquid.poses[-1], rooms.inside)
-    return picture(mesh, caption, cut_open=True, cavities=rooms, marks=marks, wet=wet)
+    return picture(mesh, caption, cut_open=True, cavities=rooms, marks=marks, wet=wet, outside=thin_marks(proof))
 
 
 def neck_marks(proof: "ProofRecord") -> list[Mark]:
@@ -51,6 +51,17 @@ def neck_marks(proof: "ProofRecord") -> list[Mark]:
     return [
         (f"neck {c.neck_mm:.2f} mm", c.neck_where_mm) for c in chambers if not c.pocket and c.neck_where_mm is not None
     ]
+
+
+def thin_marks(proof: "ProofRecord") -> list[Mark]:
+    """Where the wall falls short, and where other material is thinnest."""
+    wall, features = proof.wall, proof.features
+    found: list[Mark] = []
+    if wall is not None and not wall.holds:
+        found.append((f"wall {wall.min_mm:.2f} mm", wall.where_mm))
+    if features is not None and features.min_mm is not None and features.where_mm is not None:
+        found.append((f"feature {features.min_mm:.2f} mm", features.where_mm))
+    return found
 
 
 def drain_result(path: Path, before: Mesh, after: Mesh, record: "DrainRecord", necks: Sequence[Mark] = ()) -> bytes:

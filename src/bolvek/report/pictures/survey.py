@@ -33,8 +33,8 @@ def survey_picture(mesh: Mesh, survey: Survey, marks: Marks, caption: Caption) -
 
 def _legend(marks: Marks) -> list[tuple[str, str]]:
     """What is in the picture, with its colour."""
-    items = []
+    items = {}
     for code in (c for c in CLASSES if c in marks.faces):
         count = "" if code == "open_edges" else f" ({len(marks.faces[code]):,} faces)"
-        items.append((class_of(code).name + count, class_of(code).colour))
-    return items
+        items[class_of(code).name] = class_of(code).name + count, class_of(code).colour
+    return list(items.values())

@@ -7,7 +7,7 @@ from bolvek.units import count_text, point_text, volume_text
 def proof_line(record: ProofRecord) -> str:
     """The proof in one line."""
     crossing = {d.code: d.count for d in (*record.defects, *record.defects_as_stored)}.get("self_intersections", 0)
-    rooms = [c for c in record.cavities if not c.pocket]
+    rooms = [c for c in record.cavities if c.holds]
     parts = [
         "sound" if record.sound and record.sound_as_stored else "not sound",
         f"{crossing:,} self-intersections",
@@ -43,7 +43,12 @@ def proof_text(record: ProofRecord) -> list[tuple[str, str]]:
             f"{record.volume_mm3 / 1000:.2f} cm3 of material",
         )
     )
-    rooms = [c for c in record.cavities if not c.pocket]
+    rooms = [c for c in record.cavities if c.holds]
+    bores = sum(c.bore and not c.pocket for c in record.cavities)
+    if bores:
+        rows.append(
+            ("bores", f"{count_text(bores, 'bore or groove', 'bores or grooves')}: as wide at a mouth as within")
+        )
     for cavity in rooms[:_MOST_CAVITIES]:
         ways = "; ".join(f"{o.width_mm:.1f} mm at {point_text(o.where_mm)}" for o in cavity.openings)
         if not ways:
@@ -93,6 +98,6 @@ def proof_verdict(record: ProofRecord) -> str:
         unjudged = [CLAUSES[c.name] for c in record.clauses if c.state == "not judged"]
         more = f" (not judged: {', '.join(unjudged)})" if unjudged else ""
         return f"unfit, see the faults{more}"
-    rooms = sum(not c.pocket for c in record.cavities)
+    rooms = sum(c.holds for c in record.cavities)
     cavities = "no cavity" if not rooms else f"{rooms} {'cavity' if rooms == 1 else 'cavities'}"
     return f"wall not judged: sound, {count_text(record.bodies, 'part')}, {cavities}"
