@@ -17,6 +17,7 @@ from bolvek.mesh import Mesh
 from bolvek.operations.mend import mend
 from bolvek.operations.mend.close import caps
 from bolvek.settings.repairs import MendSettings
+from fool import turned
 from support import assert_sound, ball, box, field
 from wounds import SHAPES, WOUNDS, judge
 
@@ -472,6 +473,10 @@ def test_islands_and_corners_belong_to_the_hole_around_them(bolvek, tmp_path):
         made, record, _ = mend(open_block, MendSettings())
         assert record.verdict == "sound" and made.topology.shells == 1
         assert made.volume == pytest.approx(block.volume, rel=1e-9)
+        for seed in range(4):  # whichever way it is turned
+            made, record, _ = mend(turned(open_block, np.random.default_rng(seed)))
+            assert record.verdict == "sound", record.left
+            assert made.volume == pytest.approx(block.volume, rel=1e-5)
     # a disc that hovers above the rim is no part of a lid
     hovering = Mesh.from_corners(np.concatenate([*tub, fan(ring(9, 25))]))
     assert sorted(o.kind for o in find_openings(hovering).found) == ["hole or rim", "rim"]

@@ -114,16 +114,25 @@ def _buried_by(mesh: Mesh, job: Job) -> int:
     room without a ceiling."""
     topology = mesh.topology
     own = int(topology.shell[job.loops[0].half[0] // 3])
+    # islands in the opening become part of the lid
+    lid = np.unique([topology.shell[loop.half[0] // 3] for loop in job.loops])
     low, high = mesh.shell_boxes
     if topology.shells < 2 or job.rim.span_mm < WIDE_SHARE * float((high[own] - low[own]).max()):
         return 0
     inner = np.flatnonzero((low >= low[own]).all(axis=1) & (high <= high[own]).all(axis=1))
-    inner = inner[inner != own]
+    inner = np.setdiff1d(inner, lid)
     if not len(inner):
         return 0
-    closed = with_fills(Draft.of(mesh).picked(topology.shell == own), [job]).mesh
-    points = mesh.vertices[mesh.faces[topology.first_face[inner], 0]]
-    return int((np.abs(closed.tree.winding(points)) > 0.5).sum())
+    closed = with_fills(Draft.of(mesh).picked(np.isin(topology.shell, lid)), [job]).mesh
+    return sum(_lies_inside(closed, mesh, int(shell)) for shell in inner)
+
+
+def _lies_inside(closed: Mesh, mesh: Mesh, shell: int) -> bool:
+    """Whether a shell of a mesh lies in a closed surface: asked at the corner farthest off it, where no rounding
+    decides."""
+    corners = mesh.vertices[np.unique(mesh.faces[mesh.topology.shell == shell])]
+    off = closed.tree.nearest(corners)[0]
+    return bool(abs(closed.tree.winding(corners[[int(np.argmax(off))]])[0]) > 0.5)
 
 
 def unclosed(mesh: Mesh, asked: MendSettings) -> tuple[Ints, list[Left]]:
