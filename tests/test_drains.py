@@ -239,6 +239,20 @@ def test_what_stays_after_the_flood_gets_a_further_hole(monkeypatch):
     assert any(p.bore.mouth[0] > 16 and p.bore.mouth[2] < 3 for p in result.placed)
 
 
+def test_a_cavity_that_still_falls_short_is_left_solid_and_the_others_are_not():
+    """No hole may be near one of two legs: what stays there would be unfit, and no hole can mend it."""
+    legs = np.ones((11, 5, 9), bool)
+    legs[4:7, :, :4] = False
+    both = blocks(legs, 3.0).joined(box((60, 0, 0), (80, 20, 20)))
+    holes = PlaceSettings(keep_off=(((27.0, 7.5, 0.0), 18.0),))
+    settings = PrepSettings(hollow=HollowSettings(wall_mm=2.0), drains=holes, auto=True)
+    result, again = prepared(both, settings)
+    assert (again[-1].how, again[-1].places) == ("left solid", 1) and result.proof.verdict == "fit"
+    (room,) = [c for c in result.proof.cavities if c.holds]
+    assert room.where_mm[0] > 60 and result.hollow.cavities == 1
+    assert "left_solid" in {f.code for f in result.proof.findings}
+
+
 def test_a_drain_through_a_tip_where_many_faces_meet():
     """The pole of a ball is a corner of 64 faces, all of them met by the ray down the middle of the hole."""
     shell, _ = hollow(globe(20.0, (0, 0, 0), 64).as_stored(), HollowSettings(wall_mm=2.0))

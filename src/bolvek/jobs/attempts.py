@@ -14,7 +14,7 @@ import numpy as np
 from bolvek.analyses.cavities import Cavities, Chamber
 from bolvek.analyses.finding import Finding
 from bolvek.analyses.proof import INNER, OUTER, ProofRecord, examine, origin_by_source
-from bolvek.arrays import Floats, Ints8, Ints32
+from bolvek.arrays import Floats, Ints, Ints8, Ints32
 from bolvek.mesh import Mesh
 from bolvek.operations.drain import (
     AutoRecord,
@@ -39,7 +39,8 @@ _ADDED = 2  # rounds of further holes
 @dataclass(frozen=True, kw_only=True)
 class Again:
     """Places that made it begin again, and how: chambers behind narrow necks got "a hole" each, or were "closed off" at
-    their necks; holes at whose edges the wall came out short were "moved"; pools that stayed got "one more" each."""
+    their necks; holes at whose edges the wall came out short were "moved"; pools that stayed got "one more" each;
+    cavities that still fell short were "left solid"."""
 
     places: int
     how: str
@@ -185,6 +186,56 @@ class Workbench:
                 break
             of = tried
         return of
+
+    def left_solid(self, of: Attempt) -> Attempt:
+        """With the cavities solid again in which something falls short, all of them where that does not do; as it was
+        where that mends nothing: the fault is of the file. So it is, too, where holes were asked for by number."""
+        h = of.hollowed
+        if of.proof.ok or not isinstance(h, Hollowed) or not self.settings.auto:
+            return of
+        shell = h.mesh.topology.shell
+        made = np.unique(shell[h.before == INNER])
+        best = of
+        for chosen in (_falling_short(of.proof, h), made):
+            if not len(chosen) or best.proof.ok:
+                continue
+            self.tell_again(len(chosen), "left solid")
+            tried = self.judged(self._without(h, chosen, of.proof))
+            best = tried if tried.faults < best.faults else best
+            if len(chosen) == len(made):
+                break
+        return best
+
+    def _without(self, h: Hollowed, cavities: Ints, proof: ProofRecord) -> Hollowed | list[Finding]:
+        """What was hollowed, without some of its cavities, holes for the others looked for anew."""
+        gone = np.isin(h.mesh.topology.shell, cavities)
+        volume = -float(h.mesh.shell_volumes[cavities].sum())
+        why = next(f.text for f in proof.findings if f.severity == "fault")
+        what = "a cavity" if len(cavities) == 1 else f"{len(cavities):,} cavities"
+        text = f"{what} of {volume_text(volume)} left solid, which costs so much more material: hollow, {why}"
+        note = Finding("left_solid", "note", len(cavities), text)
+        if (h.before[~gone] != INNER).all():
+            return [note]
+        record = dataclasses.replace(
+            h.record,
+            cavities=h.record.cavities - len(cavities),
+            cavity_volume_mm3=h.record.cavity_volume_mm3 - volume,
+            undrained=h.record.undrained + len(cavities),
+            undrained_mm3=h.record.undrained_mm3 + volume,
+        )
+        found = _with_places(h.mesh.picked(~gone), record, h.before[~gone], self.settings, self.step)
+        notes = [*h.notes, note]
+        return [*found, *notes] if isinstance(found, list) else dataclasses.replace(found, notes=[*found.notes, *notes])
+
+
+def _falling_short(proof: ProofRecord, h: Hollowed) -> Ints:
+    """The cavities, as shells, that are nearest to where something falls short."""
+    places = [f.where_mm for f in proof.findings if f.severity == "fault" and f.where_mm is not None]
+    inner = np.flatnonzero(h.before == INNER)
+    if not places or not len(inner):
+        return np.zeros(0, np.int64)
+    nearest = h.mesh.picked(inner).tree.nearest(np.array(places))[1]
+    return np.unique(h.mesh.topology.shell[inner[nearest]]).astype(np.int64)
 
 
 def plugs_at(chambers: Iterable[Chamber], wall: float) -> tuple[tuple[float, float, float, float], ...]:

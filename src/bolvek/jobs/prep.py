@@ -113,6 +113,7 @@ def prep(model: Model, settings: PrepSettings, step: Step = just_do) -> PrepResu
         # what no hole reaches is closed off at its neck: a cavity of its own, or a pocket that stays solid
         plugs += plugs_at(chambers, settings.hollow.wall_mm)
         bench.tell_again(len(chambers), "closed off")
+    done = bench.left_solid(done)
     made, hollowed = done.made, done.hollowed
     proof = dataclasses.replace(done.proof, findings=(*done.proof.findings, *made.notes))
     if made_solid is not None:

@@ -14,12 +14,19 @@ from bolvek.report.words.scale import scale_text
 from bolvek.report.words.solid import SOLID_STEPS
 from bolvek.units import count_text
 
-_PLACE = {"a hole": "chamber", "closed off": "chamber", "moved": "hole", "one more": "pool"}
+_PLACE = {
+    "a hole": ("chamber",),
+    "closed off": ("chamber",),
+    "moved": ("hole",),
+    "one more": ("pool",),
+    "left solid": ("cavity", "cavities"),
+}
 _AGAIN = {
     "a hole": "{} behind narrow necks: a hole each",
     "closed off": "{} behind narrow necks: closed off there",
     "moved": "{} left the wall short beside: put elsewhere",
     "one more": "{} would stay: a further hole each",
+    "left solid": "{} still fell short: left solid",
 }
 
 
@@ -46,6 +53,6 @@ STEPS: dict[str, Callable[[Any], str]] = {
     "flood": lambda done: flood_text(done[0], done[1], done[2], left="solid"),
     "drain": lambda done: drain_text(done[1]),
     "proof": lambda done: proof_line(done[0]),
-    "again": lambda again: _AGAIN[again.how].format(count_text(again.places, _PLACE[again.how])),
+    "again": lambda again: _AGAIN[again.how].format(count_text(again.places, *_PLACE[again.how])),
 }
 """What is told of each step, from what it gave."""
