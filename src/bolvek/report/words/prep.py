@@ -9,7 +9,7 @@ from bolvek.report.words.drain import drain_text, flood_text, placed_text
 from bolvek.report.words.files import model_text
 from bolvek.report.words.hollow import check_text, hollow_text
 from bolvek.report.words.mend import mend_line
-from bolvek.report.words.proof import proof_line, proof_verdict
+from bolvek.report.words.proof import clause_text, proof_line, proof_verdict
 from bolvek.report.words.scale import scale_text
 from bolvek.report.words.solid import SOLID_STEPS
 from bolvek.units import count_text
@@ -34,7 +34,8 @@ def prep_verdict(proof: ProofRecord, hollow: bool) -> str:
     """Whether it is fit to print, and that this is said of the file."""
     if not proof.ok:
         return proof_verdict(proof)
-    return "fit to print: proven on the file written" + ("" if hollow else "; solid, no cavity")
+    solid = "" if hollow else "; solid, no cavity"
+    return f"fit to print: proven on the file written{solid}; wall: {clause_text(proof, 'wall')}"
 
 
 def prep_line(proof: ProofRecord, hollow: bool) -> str:

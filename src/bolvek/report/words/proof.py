@@ -90,10 +90,15 @@ def proof_text(record: ProofRecord) -> list[tuple[str, str]]:
     return rows
 
 
+def clause_text(record: ProofRecord, name: str) -> str:
+    """What one clause says."""
+    return next(c.text for c in record.clauses if c.name == name)
+
+
 def proof_verdict(record: ProofRecord) -> str:
     """The last line: the verdict, and what it does not cover."""
     if record.verdict == "fit":
-        return f"fit to print; wall: {next(c.text for c in record.clauses if c.name == 'wall')}"
+        return f"fit to print; wall: {clause_text(record, 'wall')}"
     if record.verdict == "unfit":
         unjudged = [CLAUSES[c.name] for c in record.clauses if c.state == "not judged"]
         more = f" (not judged: {', '.join(unjudged)})" if unjudged else ""
