@@ -289,3 +289,13 @@ def test_thicken_from_the_command_line(bolvek, tmp_path):
     write_model(sheet, noisy(0.05))
     done = bolvek("thicken", sheet, "--thick", "0.9mm", "--along", "0,0,-1", "-o", target, "--replace", expect=1)
     assert "thin" in done.stdout
+
+
+def test_what_is_written_has_the_size_asked_for_whatever_a_thickness_adds(bolvek, tmp_path):
+    write_model(tmp_path / "skin.stl", creased(120))
+    asked = ("--to-solid", "--height", "30mm", "--skin", "2mm", "-o", "out.stl", "--wall", "3mm")
+    said = bolvek("prep", "skin.stl", *asked).stdout
+    size = read_model(tmp_path / "out.stl").mesh.size
+    assert size[2] == pytest.approx(30, rel=1e-3) and f"x {size[2]:.2f} mm as written" in said
+    assert "scaled to that and made again" in said
+    assert "thick enough" in bolvek("walls", "out.stl", "--least-wall", "1.7mm").stdout

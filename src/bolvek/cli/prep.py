@@ -158,7 +158,7 @@ def _prepared(
     from bolvek.report.words.drain import plug_rows
     from bolvek.report.words.prep import prep_line, prep_verdict
     from bolvek.report.words.proof import proof_text
-    from bolvek.units import length_text
+    from bolvek.units import length_text, size_text
 
     result = prep(model, settings, step)
     proof, diameter = result.proof, settings.drains.diameter_mm
@@ -169,7 +169,12 @@ def _prepared(
     }
     if changes is not None and result.solid is not None and result.solid.changes is not None:
         draw_changes(
-            model.path, prep_start(model, settings), result.whole, result.solid, changes, replace=asked.replace
+            model.path,
+            prep_start(model, settings, result.scale),
+            result.whole,
+            result.solid,
+            changes,
+            replace=asked.replace,
         )
         rows.append(("changes", str(changes), ""))
         outputs.append(changes)
@@ -185,6 +190,7 @@ def _prepared(
             f"holes of {length_text(diameter)} lower the least drain, {length_text(settings.least_drain_mm)}, to that"
         )
         rows.append(("note", text, "yellow"))
+    rows += [("size", f"{size_text(result.model.mesh.size)} as written", "")] if result.scale is not None else []
     rows += [(name, text, "") for name, text in proof_text(proof)] + finding_rows(proof.findings)
     rows.append(("verdict", prep_verdict(proof, result.hollow is not None), "bold green" if proof.ok else "bold red"))
     return Outcome(

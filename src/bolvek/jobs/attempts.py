@@ -40,7 +40,7 @@ _ADDED = 2  # rounds of further holes
 class Again:
     """Places that made it begin again, and how: chambers behind narrow necks got "a hole" each, or were "closed off" at
     their necks; holes at whose edges the wall came out short were "moved"; pools that stayed got "one more" each;
-    cavities that still fell short were "left solid"."""
+    cavities that still fell short were "left solid"; a solid that had another size than asked was "resized"."""
 
     places: int
     how: str

@@ -2,15 +2,18 @@
 
 import dataclasses
 from dataclasses import dataclass
+from functools import partial
 from pathlib import Path
 from typing import TypeVar
+
+import numpy as np
 
 from bolvek.analyses.cavities import Cavities, default_ball_mm
 from bolvek.analyses.proof import ProofRecord
 from bolvek.errors import WorkError
 from bolvek.formats import check_target, read_model, write_model
 from bolvek.formats.registry import Model
-from bolvek.jobs.attempts import Hollowed, Workbench, plugs_at
+from bolvek.jobs.attempts import Again, Hollowed, Workbench, plugs_at
 from bolvek.mesh import Mesh
 from bolvek.operations.drain import (
     DrainRecord,
@@ -18,18 +21,23 @@ from bolvek.operations.drain import (
 )
 from bolvek.operations.hollow import HollowRecord, check_hollowable
 from bolvek.operations.mend import MendRecord, mend
-from bolvek.operations.scale import ScaleRecord, scale
+from bolvek.operations.scale import ScaleRecord, find_factors, scale, scale_by
 from bolvek.operations.solid import MADE, SolidPlan, SolidRecord, Step, just_do, make_solid, plan_solid
 from bolvek.settings import remedy
 from bolvek.settings.measures import ProofSettings
+from bolvek.settings.parts import ScaleSettings
 from bolvek.settings.repairs import SolidSettings
 from bolvek.settings.shape import PrepSettings
+from bolvek.units import as_triple
 
 T = TypeVar("T")
 
 _ROOM_SHARE = 1.06
 """The cavity is as wide as the least drain and a little more, so that the lattice makes no neck below it."""
 _TRIES = 3
+_SIZED = 3
+SIZE_SHARE = 1e-3
+"""What is written is off the size asked for by no more than this share."""
 
 
 @dataclass(frozen=True)
@@ -82,8 +90,7 @@ def prep(model: Model, settings: PrepSettings, step: Step = just_do) -> PrepResu
     mended, made_solid = None, None
     whole = mesh
     if settings.solid is not None:
-        asked_solid = settings.solid
-        mesh, made_solid = make_solid(whole, asked_solid, step)
+        mesh, made_solid, whole, scaled = _solid_of_size(model, settings, whole, scaled, step)
         step("solid", lambda: made_solid)
     elif settings.mend is not None:
         asked_of_mend = settings.mend
@@ -122,6 +129,32 @@ def prep(model: Model, settings: PrepSettings, step: Step = just_do) -> PrepResu
     return PrepResult(model, scaled, mended, made_solid, made.hollow, made.drain, proof, done.rooms, solid, placed)
 
 
+def _solid_of_size(
+    model: Model, settings: PrepSettings, whole: Mesh, scaled: ScaleRecord | None, step: Step
+) -> tuple[Mesh, SolidRecord, Mesh, ScaleRecord | None]:
+    """The model made solid, with what it was made of and how that was scaled: where closing, thickness or recasting
+    changed the size that was asked for, it is scaled by so much more and made again, thickness and cells as asked."""
+    assert settings.solid is not None
+    made, record = make_solid(whole, settings.solid, step)
+    for _ in range(_SIZED):
+        more = _off_size(made, settings.scale)
+        if scaled is None or abs(more - 1) <= SIZE_SHARE:
+            break
+        step("again", partial(Again, places=1, how="resized"))
+        factors = as_triple(more * np.array(scaled.factors))
+        larger, scaled = step("scale", partial(scale_by, model.mesh, factors))
+        whole = larger.as_stored()
+        made, record = make_solid(whole, settings.solid, step)
+    return made, record, whole, scaled
+
+
+def _off_size(made: Mesh, asked: ScaleSettings | None) -> float:
+    """The factor that would give a mesh the size asked for; 1 where no size was."""
+    if asked is None or asked.by is not None or asked.volume_mm3 is not None:
+        return 1.0
+    return find_factors([made], asked)[0]
+
+
 def _as_the_file(proof: ProofRecord, made: SolidRecord) -> ProofRecord:
     """The proof with what making a solid changed: what is not as the file shows it is not fit."""
     faults = any(f.severity == "fault" for f in made.findings)
@@ -133,8 +166,10 @@ def _as_the_file(proof: ProofRecord, made: SolidRecord) -> ProofRecord:
     )
 
 
-def prep_start(model: Model, settings: PrepSettings) -> Mesh:
-    """The model as it is scaled, before anything is made of it."""
+def prep_start(model: Model, settings: PrepSettings, scaled: ScaleRecord | None = None) -> Mesh:
+    """The model as it is scaled (as it was, where that is known), before anything is made of it."""
+    if scaled is not None:
+        return scale_by(model.mesh, scaled.factors)[0].as_stored()
     mesh = model.mesh if settings.scale is None else scale(model.mesh, settings.scale)[0]
     return mesh.as_stored()
 

@@ -20,6 +20,7 @@ _PLACE = {
     "moved": ("hole",),
     "one more": ("pool",),
     "left solid": ("cavity", "cavities"),
+    "resized": ("size",),
 }
 _AGAIN = {
     "a hole": "{} behind narrow necks: a hole each",
@@ -27,6 +28,7 @@ _AGAIN = {
     "moved": "{} left the wall short beside: put elsewhere",
     "one more": "{} would stay: a further hole each",
     "left solid": "{} still fell short: left solid",
+    "resized": "made solid, its size is not the one asked for: scaled to that and made again",
 }
 
 
