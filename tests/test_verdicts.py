@@ -136,3 +136,11 @@ def test_named_parts_that_touch_are_one_wall(bolvek, tmp_path):
         assert "thick enough" in bolvek("walls", f"{name}.stl", "--least-wall", "1mm").stdout
     thin = json.loads(bolvek("walls", "apart.stl", "--least-wall", "1.3mm", "--json", "-", expect=1).stdout)
     assert thin["models"][0]["walls"]["zones"][0]["min_mm"] == pytest.approx(1.2, abs=1e-5)
+
+
+def test_ways_tried_that_all_leave_it_unsound_say_so(bolvek, tmp_path):
+    write_model(tmp_path / "both.stl", MODELS["crossing"].picked(np.arange(24) > 1))
+    bolvek("mend", "both.stl", "--try", "flat,curved", "--json", "r.json", expect=1)
+    record = json.loads((tmp_path / "r.json").read_text())
+    assert record["verdict"] == "closed but crossing" and not record["ok"]
+    assert [f["code"] for f in record["findings"]] == ["self_intersections"]

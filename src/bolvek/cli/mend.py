@@ -154,7 +154,7 @@ def _try_styles(
     from bolvek.report.words.mend import try_texts
 
     before = model.mesh
-    tries, shown = [], []
+    tries, records, shown = [], [], []
     rows: list[tuple[str, str, str]] = []
     for name in styles:
         chosen = dataclasses.replace(settings, style=name)
@@ -173,17 +173,20 @@ def _try_styles(
         texts = try_texts(one, record)
         rows.append((name, "; ".join(texts), ""))
         tries.append(one)
+        records.append(record)
         shown.append((name, mesh, found, texts))
     more, outputs = draw_tries(sheet, f"{model.path.name}: ways to close", shown, replace=asked.replace)
     sound = [one for one in tries if one.verdict == "sound"]
     best = min(sound or tries, key=lambda one: one.bend_deg)
+    told = records[tries.index(best)]
     rows.append(("least bend", f"{best.name}; 'mend --close {best.name}' writes it", "bold"))
     return Outcome(
         model=model,
         sections={"tries": tries},
         line=f"{len(tries)} ways tried; least bend {best.name}",
-        verdict=best.verdict,
-        ok=best.verdict == "sound",
+        verdict=told.verdict,
+        ok=told.ok,
+        findings=told.findings,
         rows=[*rows, *more],
         outputs=outputs,
     )
