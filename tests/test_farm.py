@@ -69,7 +69,8 @@ class Farm:
         told = folder / "scheduler.json"
         self.start("scheduler", "--host", f"{scheme}://127.0.0.1", "--port", "0", "--scheduler-file", told)
         end = time.monotonic() + 60
-        while not told.exists() and time.monotonic() < end:
+        # it is there before it is written
+        while not (told.exists() and told.read_text().endswith("}")) and time.monotonic() < end:
             time.sleep(0.05)
         self.address = json.loads(told.read_text())["address"]
 
