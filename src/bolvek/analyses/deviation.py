@@ -75,9 +75,13 @@ class CompareRecord(Judged):
         """A fault where the surfaces are farther apart than allowed."""
         if self.within_mm is None or self.max_mm <= self.within_mm:
             return ()
-        far = max((self.to_new, self.to_old), key=lambda way: way.max_mm)
         text = f"{far_text(self)}, more than {length_text(self.within_mm)}"
-        return (Finding("deviation", "fault", 1, text, far.where_mm),)
+        return (Finding("deviation", "fault", 1, text, self.farthest.where_mm),)
+
+    @property
+    def farthest(self) -> OneWay:
+        """The way in which the surfaces are farther apart."""
+        return self.to_old if self.to_old.max_mm >= self.to_new.max_mm else self.to_new
 
     @property
     def verdict(self) -> str:
@@ -89,9 +93,7 @@ def far_text(record: CompareRecord) -> str:
     """The largest distance."""
     if not record.max_mm:
         return "the surfaces lie on each other"
-    worse = record.to_old if record.to_old.max_mm >= record.to_new.max_mm else record.to_new
-    assert worse.where_mm is not None
-    return f"{length_text(record.max_mm)} apart at most, at {point_text(worse.where_mm)}"
+    return f"{length_text(record.max_mm)} apart at most, at {point_text(record.farthest.where_mm)}"
 
 
 @dataclass(frozen=True)

@@ -33,7 +33,7 @@ def command(old: Path, new: Path, **values: Any) -> None:
       bolvek compare scan.ply slim.stl --within 0.05mm
     """
     from bolvek.analyses.deviation import compare
-    from bolvek.cli.base.outcome import Outcome, Run
+    from bolvek.cli.base.outcome import Outcome, Run, owned
     from bolvek.cli.base.run import run
     from bolvek.cli.base.scaled import finding_rows
     from bolvek.formats import read_model
@@ -55,10 +55,8 @@ def command(old: Path, new: Path, **values: Any) -> None:
             model=model,
             sections={"compare": record},
             line=compare_line(record),
-            verdict=record.verdict,
-            ok=record.ok,
+            **owned(record),
             rows=rows,
-            findings=record.findings,
             picture=lambda: compare_result(model.path, before, model.mesh, record, found, record),
             scene=adds("changed", before, (record, found)),
         )

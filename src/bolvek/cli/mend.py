@@ -107,7 +107,7 @@ def _as_written(model: "Model", output: Path | None, asked: Asked) -> "Model":
 
 def _mended(model: "Model", settings: MendSettings, step: "Steps", asked: Asked, *, plan: bool) -> "Outcome":
     from bolvek.analyses.deviation import compare
-    from bolvek.cli.base.outcome import Outcome
+    from bolvek.cli.base.outcome import Outcome, owned
     from bolvek.operations.mend import mend, origin_parts
     from bolvek.report.pictures.results import compare_result
     from bolvek.report.words.compare import compare_line
@@ -128,10 +128,8 @@ def _mended(model: "Model", settings: MendSettings, step: "Steps", asked: Asked,
         model=dataclasses.replace(model, mesh=mesh, parts=parts),
         sections={"mend": record, "compare": changes},
         line=mend_line(record),
-        verdict=record.verdict,
-        ok=record.ok,
+        **owned(record),
         rows=rows,
-        findings=record.findings,
         picture=lambda: compare_result(model.path, before, mesh, changes, found, record),
         scene=adds("changed", before, (changes, found)),
     )
@@ -148,7 +146,7 @@ def _try_styles(
     """The model mended in each style, the figures side by side."""
     from bolvek.analyses.deviation import compare
     from bolvek.cli.base.changes import draw_tries
-    from bolvek.cli.base.outcome import Outcome
+    from bolvek.cli.base.outcome import Outcome, owned
     from bolvek.operations.mend import mend, sharpest_bend
     from bolvek.report.record import Try
     from bolvek.report.words.mend import try_texts
@@ -184,9 +182,7 @@ def _try_styles(
         model=model,
         sections={"tries": tries},
         line=f"{len(tries)} ways tried; least bend {best.name}",
-        verdict=told.verdict,
-        ok=told.ok,
-        findings=told.findings,
+        **owned(told),
         rows=[*rows, *more],
         outputs=outputs,
     )

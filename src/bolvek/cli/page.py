@@ -90,7 +90,7 @@ def command(models: tuple[Path, ...], output: Path | None, printer: str | None, 
 
 def _looked_at(model: "Model", settings: LookSettings, step: "Steps", asked: Asked) -> "Outcome":
     """All that a preparer asks first, in one outcome."""
-    from bolvek.cli.base.outcome import Outcome
+    from bolvek.cli.base.outcome import Outcome, owned
     from bolvek.jobs.look import look
     from bolvek.report.words.survey import survey_line
 
@@ -99,10 +99,8 @@ def _looked_at(model: "Model", settings: LookSettings, step: "Steps", asked: Ask
         model=model,
         sections=found.sections,
         line=survey_line(model, found.survey, found.judgement),
-        verdict=found.verdict,
-        ok=found.ok,
+        **owned(found),
         rows=_rows(model, found, asked.most),
-        findings=found.findings,
         remedies=found.judgement.remedies,
         scene=adds(
             "looked",

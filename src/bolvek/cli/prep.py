@@ -150,7 +150,7 @@ def _prepared(
 ) -> "Outcome":
     """The model prepared, with plugs for its holes and a picture of what making a solid changed where asked for."""
     from bolvek.cli.base.changes import draw_changes
-    from bolvek.cli.base.outcome import Outcome
+    from bolvek.cli.base.outcome import Outcome, owned
     from bolvek.cli.base.scaled import finding_rows
     from bolvek.jobs.plugs import write_plugs
     from bolvek.jobs.prep import prep, prep_start
@@ -198,10 +198,8 @@ def _prepared(
         outputs=outputs,
         sections={name: record for name, record in sections.items() if record is not None},
         line=prep_line(proof, result.hollow is not None),
-        verdict=proof.verdict,
-        ok=proof.ok,
+        **owned(proof),
         rows=rows,
-        findings=proof.findings,
         picture=lambda: proof_result(model.path, result.model.mesh, proof, result.rooms),
         scene=adds("rooms", proof, result.rooms),
     )

@@ -46,7 +46,7 @@ def command(models: tuple[Path, ...], before: Path | None, printer: str | None, 
     """
     from bolvek.analyses.finding import Finding
     from bolvek.analyses.proof import examine, origin_from
-    from bolvek.cli.base.outcome import Outcome, Run
+    from bolvek.cli.base.outcome import Outcome, Run, owned
     from bolvek.cli.base.run import run
     from bolvek.cli.base.scaled import finding_rows
     from bolvek.formats import read_model
@@ -87,10 +87,8 @@ def command(models: tuple[Path, ...], before: Path | None, printer: str | None, 
             model=model,
             sections={"proof": proof},
             line=proof_line(proof),
-            verdict=proof.verdict,
-            ok=proof.ok,
+            **owned(proof),
             rows=rows,
-            findings=proof.findings,
             picture=lambda: proof_result(model.path, mesh, proof, rooms),
             scene=adds("rooms", proof, rooms),
         )

@@ -39,7 +39,7 @@ def command(models: tuple[Path, ...], isolate: Path | None, material: str | None
       bolvek survey tile.ply --isolate trouble.obj
     """
     from bolvek.analyses.survey import judge, survey
-    from bolvek.cli.base.outcome import Outcome, Run
+    from bolvek.cli.base.outcome import Outcome, Run, owned
     from bolvek.cli.base.run import run
     from bolvek.formats.safe import check_suffix
     from bolvek.profiles import load_profiles
@@ -78,10 +78,8 @@ def command(models: tuple[Path, ...], isolate: Path | None, material: str | None
                 "weight_g": None if found.volume_mm3 is None else chosen.weight_g(found.volume_mm3),
             },
             line=survey_line(model, found, judgement),
-            verdict=judgement.verdict,
-            ok=judgement.ok,
+            **owned(judgement),
             rows=rows,
-            findings=judgement.findings,
             remedies=judgement.remedies,
             picture=draw,
             scene=adds("survey", found, marks),

@@ -212,7 +212,9 @@ class Workbench:
         volume = -float(h.mesh.shell_volumes[cavities].sum())
         why = next(f.text for f in proof.findings if f.severity == "fault")
         what = "a cavity" if len(cavities) == 1 else f"{len(cavities):,} cavities"
-        text = f"{what} of {volume_text(volume)} left solid, which costs so much more material: hollow, {why}"
+        stays = "stays" if len(cavities) == 1 else "stay"
+        text = f"{what} of {volume_text(volume)} {stays} solid and costs that much more material; hollow it was unfit"
+        text += f": {why}"
         note = Finding("left_solid", "note", len(cavities), text)
         if (h.before[~gone] != INNER).all():
             return [note]

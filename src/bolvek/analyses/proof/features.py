@@ -12,6 +12,7 @@ import numpy as np
 from bolvek.analyses.finding import Finding
 from bolvek.analyses.proof.record import Features
 from bolvek.analyses.thickness import Ways, ends_at_an_edge, find_waists, joined_ways
+from bolvek.analyses.thickness.record import specks_finding
 from bolvek.analyses.thickness.spots import Spot, gather_spots
 from bolvek.arrays import Bools, Floats, Ints
 from bolvek.mesh import Mesh
@@ -106,8 +107,7 @@ def measure_features(found: Places, edge: Bools, ways: Ways, limits: Limits, spa
     rest = found.facing & (found.wall < most) & ~edge
     thin, specks = _spots(found.chosen(rest & (found.wall < limit)), ways, 0.0, limit, spacing_mm)
     slender, _ = _spots(found.chosen(rest & (found.wall >= limit)), ways, limit, most, spacing_mm)
-    everything = [*thin, *slender, *specks]
-    worst = min(everything, key=lambda s: (s.least, s.where_mm), default=None)
+    worst, speck = (min(some, key=lambda s: (s.least, s.where_mm), default=None) for some in (thin or slender, specks))
     return Features(
         least_mm=limits.least_mm,
         tolerance_mm=limits.tolerance_mm,
@@ -115,45 +115,55 @@ def measure_features(found: Places, edge: Bools, ways: Ways, limits: Limits, spa
         where_mm=worst.where_mm if worst else None,
         thin=len(thin),
         thin_mm2=sum(s.area_mm2 for s in thin),
-        slender=len(slender) + len(specks),
-        slender_mm2=sum(s.area_mm2 for s in (*slender, *specks)),
+        slender=len(slender),
+        slender_mm2=sum(s.area_mm2 for s in slender),
+        specks=len(specks),
+        speck_mm=speck.least if speck else None,
+        speck_where_mm=speck.where_mm if speck else None,
     )
 
 
 def judge_thin(features: Features | None, settings: ProofSettings) -> list[Finding]:
     """What is thinner than the least wall, a fault or, of the original's own, a note; what is between it and the wall
-    asked for, a note."""
-    if features is None or features.min_mm is None:
+    asked for, and specks, a note."""
+    if features is None:
         return []
     found, where = [], features.where_mm
-    least, thinnest = length_text(features.least_mm), length_text(features.min_mm)
-    asked = length_text(settings.wall_mm or features.least_mm)
+    least = length_text(features.least_mm)
+    thinnest = f": {length_text(features.min_mm)} at the thinnest, at {point_text(where)}" if features.min_mm else ""
     if features.thin:
-        size = f", {area_text(features.thin_mm2)} in all" if features.thin_mm2 else ""
-        text = (
-            f"{count_text(features.thin, 'thin feature')}{size}, {thinnest} at the thinnest, at {point_text(where)}; "
-        )
-        if settings.features_told:
-            text += f"{least} is the least that prints, but the original has them"
-        else:
-            text += f"all material must have {least}"
         told = settings.features_told
+        text = f"{_are(features.thin)} thinner than the least wall of {least}{thinnest}{_area(features.thin_mm2)}"
+        text += "; the original has that" if told else ""
         ways = () if told else (thick_as(features.least_mm),)
         found.append(Finding("thin_features", "note" if told else "fault", features.thin, text, where, remedies=ways))
-    if features.slender:
-        text = f"{count_text(features.slender, 'feature')} thinner than the wall of {asked}"
-        text += f", {area_text(features.slender_mm2)} in all" if features.slender_mm2 else ""
-        text += "" if features.thin else f", {thinnest} at the thinnest, at {point_text(where)}"
-        text += ": the wall is not meant for material that bounds no room"
+    if features.slender and settings.wall_mm is not None:
+        text = f"{_are(features.slender)} thinner than the wall of {length_text(settings.wall_mm)}"
+        text += (
+            f"{'' if features.thin else thinnest}{_area(features.slender_mm2)}; no room is behind, so that is no fault"
+        )
         found.append(Finding("slender_features", "note", features.slender, text, None if features.thin else where))
+    if features.speck_mm is not None and features.speck_where_mm is not None:
+        zone = least_zone_mm2(features.least_mm)
+        found.append(specks_finding(features.specks, zone, features.speck_mm, features.speck_where_mm))
     return found
+
+
+def _are(count: int) -> str:
+    return f"{count_text(count, 'feature')} {'is' if count == 1 else 'are'}"
+
+
+def _area(mm2: float) -> str:
+    return f", {area_text(mm2)} in all" if mm2 else ""
 
 
 def features_text(features: Features) -> str:
     """What all other material has, in a few words."""
     if features.min_mm is None:
-        return "all other material is as thick"
-    return f"{length_text(features.min_mm)} at least on all other material, {length_text(features.least_mm)} asked"
+        return "all other material is at least as thick"
+    return (
+        f"all other material is at least {length_text(features.min_mm)} thick, {length_text(features.least_mm)} asked"
+    )
 
 
 def _spots(places: Places, ways: Ways, low: float, high: float, spacing: float) -> tuple[list[Spot], list[Spot]]:
@@ -164,5 +174,8 @@ def _spots(places: Places, ways: Ways, low: float, high: float, spacing: float) 
     value = np.concatenate([places.wall, some.length, some.length])
     area = np.concatenate([places.area, np.zeros(2 * ends)])
     spots = gather_spots(points, value, area, max(1.5 * spacing, high))
-    large = [s.area_mm2 >= least_zone_mm2(high) or bool((s.rows >= n).any()) for s in spots]
-    return [s for s, k in zip(spots, large, strict=True) if k], [s for s, k in zip(spots, large, strict=True) if not k]
+    parted: tuple[list[Spot], list[Spot]] = [], []
+    for spot in spots:
+        speck = spot.area_mm2 < least_zone_mm2(high) and not (spot.rows >= n).any()
+        parted[speck].append(spot)
+    return parted

@@ -59,7 +59,8 @@ class Features:
     """Material that no judged face bounds (a fin on a hollow body, an ear, a strut), held against the least wall.
 
     min_mm: the thinnest below the wall asked for, and where (None: nothing is); thin: spots below the least wall, with
-    their surface; slender: spots between the two, and specks.
+    their surface; slender: spots between the two. specks: spots below the least wall that are too small to be judged,
+    the thinnest and where.
     """
 
     least_mm: float
@@ -70,6 +71,9 @@ class Features:
     thin_mm2: float
     slender: int
     slender_mm2: float
+    specks: int = 0
+    speck_mm: float | None = None
+    speck_where_mm: Triple | None = None
 
 
 @dataclass(frozen=True)

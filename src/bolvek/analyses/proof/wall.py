@@ -13,7 +13,7 @@ area. What else is narrow is a waist (`thickness.waists`).
 
 import numpy as np
 
-from bolvek.analyses.cavities import OUTSIDE, Cavities
+from bolvek.analyses.cavities import Cavities
 from bolvek.analyses.proof.features import Limits, Places, feature_waists, measure_features
 from bolvek.analyses.proof.origin import OUTER, Origin
 from bolvek.analyses.proof.record import Features, Wall
@@ -36,7 +36,6 @@ from bolvek.units import as_triple
 
 MOST_SAMPLES = 1_500_000
 """Beyond one a face: for a surface that would take more, samples stand farther apart, which is told."""
-_BEHIND_A_MOUTH = (2.0, 4.0)  # voxels
 _TOUCHING = 1.1  # radii from the middle of a ball: what it touches
 _BATCH = 500_000
 
@@ -46,55 +45,43 @@ class Judged:
 
     def __init__(self, mesh: Mesh, cavities: Cavities, origin: Origin | None, *, nothing: bool = False) -> None:
         """nothing: no place is, all material is held against the least wall."""
-        self.nothing = nothing
-        self.mesh, self.cavities, self.origin = mesh, cavities, origin
+        self.mesh, self.cavities = mesh, cavities
         # by label, the last for outside: a bore or a pocket of the skin is no room
         self.holds = np.array([c.holds for c in cavities.found] + [False])
         self.large = mesh.face_areas > 4 * cavities.spacing_mm**2
+        # where it is known which faces were made, those and no others
+        self.made = np.zeros(len(mesh.faces), bool) if nothing else None
+        solid = cavities.roomless
         if origin is not None and (origin.face != OUTER).any():
+            self.made = np.asarray(origin.face != OUTER)
             self.of = "faces that hollowing and drilling made"
+        elif solid.all():
+            self.of = "all faces, there is no room"
         else:
-            self.origin = None
-            solid = cavities.roomless
-            if solid.all():
-                self.of = "all faces, there is no room"
-            else:
-                self.of = "faces that bound rooms" + (", and all faces of parts without a room" if solid.any() else "")
+            self.of = "faces that bound rooms" + (", and all faces of parts without a room" if solid.any() else "")
 
     def at(self, points: Floats, normals: Floats, face: Ints) -> Bools:
         """Mask (Q,) of places that are judged; normals (Q, 3) point out of the material."""
-        if self.nothing:
-            return np.zeros(len(face), bool)
-        if self.origin is not None:
-            return np.asarray(self.origin.face[face] != OUTER)
+        if self.made is not None:
+            return np.asarray(self.made[face])
         judged = self.cavities.roomless[face]
         if self.holds.any() and not judged.all():
             rest = np.flatnonzero(~judged)
             seen = self.cavities.look(self.mesh, points[rest], normals[rest], face[rest])
             judged[rest] = self.holds[seen]
-            # beside a mouth the outside reaches a little way in: the room begins behind it
-            rest = rest[~judged[rest]]
-            for step in _BEHIND_A_MOUTH:
-                behind = points[rest] + step * self.cavities.spacing_mm * normals[rest]
-                judged[rest] = self.holds[np.maximum(self.cavities.label_at(behind), OUTSIDE)]
-                rest = rest[~judged[rest]]
         return judged
 
     def faces(self) -> Bools:
         """Mask (F,) of faces that may have judged places; a large one may look into a room with a part of it."""
-        if self.nothing:
-            return np.zeros(len(self.mesh.faces), bool)
-        if self.origin is not None:
-            return np.asarray(self.origin.face != OUTER)
+        if self.made is not None:
+            return self.made
         rooms = self.holds[self.cavities.face] | (self.large & self.holds.any())
         return np.asarray(self.cavities.roomless | rooms)
 
     def other_faces(self) -> Bools:
         """Mask (F,) of faces that may have places that are not judged."""
-        if self.nothing:
-            return np.ones(len(self.mesh.faces), bool)
-        if self.origin is not None:
-            return np.asarray(self.origin.face == OUTER)
+        if self.made is not None:
+            return np.asarray(~self.made)
         return np.asarray(~self.cavities.roomless & (~self.holds[self.cavities.face] | self.large))
 
 

@@ -9,7 +9,7 @@ from bolvek.arrays import Floats
 from bolvek.settings import Remedy, remedy
 from bolvek.settings.parts import ScaleSettings
 from bolvek.settings.ways_on import thick_as
-from bolvek.units import Triple, length_text, point_text
+from bolvek.units import Triple, count_text, length_text, point_text
 
 LEAST_MEASURED = 0.5
 """With a wall on less than this share of the surface, nothing is judged."""
@@ -136,6 +136,15 @@ def _wider(factor: float) -> Remedy:
     return remedy("scale", "makes the narrowest gap wide enough", ScaleSettings(by=by))
 
 
+def specks_finding(count: int, zone_mm2: float, least_mm: float, where_mm: Triple) -> Finding:
+    """The note of thin places too small to be judged: how many, smaller than what, the thinnest."""
+    words = (
+        f"{count_text(count, 'thin speck')} of less than {zone_mm2:.2g} mm2, not judged; the thinnest "
+        f"{length_text(least_mm)} at {point_text(where_mm)}"
+    )
+    return Finding("wall_specks", "note", count, words, where_mm)
+
+
 def findings_of(r: WallRecord) -> tuple[Finding, ...]:
     """What falls short, worst first, and what a preparer should know."""
     found = []
@@ -171,11 +180,7 @@ def findings_of(r: WallRecord) -> tuple[Finding, ...]:
         )
         found.append(Finding("wall_edges", "note", n, words, most.centre_mm))
     if r.specks and r.speck_mm is not None and r.speck_where_mm is not None:
-        words = (
-            f"{r.specks:,} thin speck{'' if r.specks == 1 else 's'} of less than {r.least_zone_mm2:.2g} mm2, "
-            f"not judged; the thinnest {length_text(r.speck_mm)} at {point_text(r.speck_where_mm)}"
-        )
-        found.append(Finding("wall_specks", "note", r.specks, words, r.speck_where_mm))
+        found.append(specks_finding(r.specks, r.least_zone_mm2, r.speck_mm, r.speck_where_mm))
     if r.spacing_mm > r.min_mm:
         words = f"measured at places {length_text(r.spacing_mm)} apart, wider than the minimum: a dent may lie between"
         found.append(Finding("wall_spacing", "note", 1, words))

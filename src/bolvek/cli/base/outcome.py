@@ -53,6 +53,11 @@ class Outcome:
         agree(self.verdict, self.ok, self.findings)
 
 
+def owned(told: Told) -> dict[str, Any]:
+    """What an outcome has of the record that owns its verdict."""
+    return {"verdict": told.verdict, "ok": told.ok, "findings": told.findings}
+
+
 def remade(model: Model, mesh: "Mesh", records: dict[str, Any], line: str, told: Told | str = "done") -> Outcome:
     """The outcome of an operation: the model with another mesh. told: the record that owns the verdict, or the word
     where none can find a fault."""
@@ -65,15 +70,7 @@ def remade(model: Model, mesh: "Mesh", records: dict[str, Any], line: str, told:
     after = dataclasses.replace(model, mesh=mesh)
     if isinstance(told, str):
         return Outcome(model=after, sections=records, line=line, verdict=told, picture=draw)
-    return Outcome(
-        model=after,
-        sections=records,
-        line=line,
-        verdict=told.verdict,
-        ok=told.ok,
-        findings=told.findings,
-        picture=draw,
-    )
+    return Outcome(model=after, sections=records, line=line, picture=draw, **owned(told))
 
 
 class Steps:
