@@ -23,6 +23,7 @@ if TYPE_CHECKING:
     bound("--room", HollowSettings, "room_mm"),
     bound("--no-slim", HollowSettings, "slim", off=True),
     bound("--keep-pockets", HollowSettings, "keep_pockets"),
+    bound("--least-volume", HollowSettings, "least_mm3"),
     writing_options,
 )
 def command(models: tuple[Path, ...], output: Path | None, **values: Any) -> None:

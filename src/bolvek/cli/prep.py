@@ -53,6 +53,7 @@ if TYPE_CHECKING:
     place_options,
     bound("--room", HollowSettings, "room_mm", none="as wide as the wall, or the least drain where that is more"),
     bound("--keep-pockets", HollowSettings, "keep_pockets"),
+    bound("--least-volume", HollowSettings, "least_mm3", none="3% of its part, and 0.3 cm3 at least"),
     bound("--strict", PrepSettings, "strict"),
     printer_option,
     details_option,

@@ -13,8 +13,9 @@ import numpy as np
 
 from bolvek.analyses.cavities import Cavities, Chamber
 from bolvek.analyses.finding import Finding
-from bolvek.analyses.proof import INNER, OUTER, ProofRecord, examine, origin_by_source
-from bolvek.arrays import Floats, Ints, Ints8, Ints32
+from bolvek.analyses.proof import INNER, OUTER, Origin, ProofRecord, examine, origin_by_source
+from bolvek.arrays import Ints, Ints8, Ints32
+from bolvek.jobs.own_rooms import Drilled, drill_rooms, places_kept, rooms_at_fault, within
 from bolvek.mesh import Mesh
 from bolvek.operations.drain import (
     AutoRecord,
@@ -30,17 +31,19 @@ from bolvek.operations.hollow import HollowRecord, NoCavityError, hollow
 from bolvek.operations.solid import Step
 from bolvek.settings.measures import ProofSettings, wall_tolerance_mm
 from bolvek.settings.shape import AutoSettings, DrainSettings, HollowSettings, PlaceSettings, PrepSettings
-from bolvek.units import as_triple, length_text, volume_text
+from bolvek.units import Triple, length_text, volume_text
 
 _MOVED, _ASIDE = 2, 0.75  # rounds of holes put elsewhere; so many diameters off
 _ADDED = 2  # rounds of further holes
+_CLOSED_OFF = 2  # rounds of necks closed off
 
 
 @dataclass(frozen=True, kw_only=True)
 class Again:
     """Places that made it begin again, and how: chambers behind narrow necks got "a hole" each, or were "closed off" at
-    their necks; holes at whose edges the wall came out short were "moved"; pools that stayed got "one more" each;
-    cavities that still fell short were "left solid"; a solid that had another size than asked was "resized"."""
+    their necks; holes at whose edges the wall came out short were "moved"; pools that stayed got "one more" each; rooms
+    that the model had were "drained"; cavities that still fell short were "left solid"; a solid that had another size
+    than asked was "resized"."""
 
     places: int
     how: str
@@ -91,36 +94,84 @@ class Attempt:
         """How much liquid stays."""
         return self.proof.liquid.stays_mm3 if self.proof.liquid is not None else 0.0
 
+    @property
+    def unvented(self) -> list[Triple]:
+        """Places in rooms with one way out."""
+        return [cavity.where_mm for cavity in self.rooms.found if cavity.unvented] if self.rooms is not None else []
+
+    def better_than(self, other: "Attempt") -> bool:
+        """Whether it has fewer faults, or as many and fewer rooms without a vent, or as many and less that stays."""
+        mine, its = ((a.faults, len(a.unvented)) for a in (self, other))
+        return mine < its or (mine == its and self.stays_mm3 < other.stays_mm3)
+
 
 @dataclass(frozen=True)
 class Workbench:
     """The solid to be hollowed, and how an attempt at it is made and judged. asked: what a hollowed one is held
-    against, as_solid: what one that stays solid is."""
+    against, as_solid: what one that stays solid is; drilled: what it is made from, where its own rooms got holes."""
 
     solid: Mesh
     settings: PrepSettings
     step: Step
     asked: ProofSettings
     as_solid: ProofSettings
+    drilled: Drilled | None = None
 
     def attempt(self, hollow_as: HollowSettings) -> Attempt:
-        """Hollowed, drained, proven; and tried again while that helps."""
-        first = self.judged(_hollowed(self.solid, hollow_as, self.settings, self.step))
+        """Hollowed, drained, proven."""
+        return self.judged(_hollowed(self.solid, hollow_as, self.settings, self.step))
+
+    def finished(self, first: Attempt, hollow_as: HollowSettings) -> Attempt:
+        """An attempt with all that helps: other and further holes, necks closed off, what falls short left solid."""
+        done = self._holes_put_right(first)
+        plugs = hollow_as.plugs_mm
+        for _ in range(_CLOSED_OFF):
+            chambers = self.chambers(done)
+            if done.made.hollow is None or not chambers:
+                break
+            # what no hole reaches is closed off at its neck: a cavity of its own, or a pocket that stays solid
+            plugs += plugs_at(chambers, hollow_as.wall_mm)
+            self.tell_again(len(chambers), "closed off")
+            done = self._holes_put_right(self.attempt(dataclasses.replace(hollow_as, plugs_mm=plugs)))
+        return self._left_solid(done)
+
+    def _holes_put_right(self, first: Attempt) -> Attempt:
         first = self._bored_into_chambers(first)
         return first if self.chambers(first) else self._further_holes(self._holes_elsewhere(first))
+
+    def with_rooms_drained(self, of: Attempt) -> "Workbench | None":
+        """The bench with a solid whose own rooms got the holes that an attempt at it was short of; None where it was
+        short of none, or none can be."""
+        if not self.settings.auto or self.drilled is not None or not rooms_at_fault(self.solid, of.proof):
+            return None
+        drilled = drill_rooms(self.solid, of.proof, self.settings, self.step)
+        if drilled is None:
+            return None
+        self.tell_again(len(drilled.placed), "drained")
+        return dataclasses.replace(self, solid=drilled.mesh, drilled=drilled)
 
     def judged(self, hollowed: Hollowed | list[Finding]) -> Attempt:
         """Its holes cut, and the proof."""
         made = _drained(self.solid, hollowed, self.step)
-        origin = origin_by_source(made.mesh, made.source, made.before, self.solid) if made.hollow else None
+        origin = self._origin(made) if made.hollow or self.drilled else None
         # of a model left solid nothing was made that the wall could be asked of
         asked = self.asked if made.hollow else self.as_solid
         return Attempt(hollowed, made, *self.step("proof", partial(examine, made.mesh, asked, origin)))
 
+    def _origin(self, made: Made) -> Origin:
+        """Where its faces come from, those of holes for rooms of the solid's own among them."""
+        if self.drilled is None:
+            return origin_by_source(made.mesh, made.source, made.before, self.solid)
+        original, own = self.drilled.original, self.drilled.source
+        source, n = made.source.astype(np.int64), len(own)
+        first = np.where(source < n, own[np.clip(source, 0, n - 1)], source - n + len(original.faces))
+        before = np.concatenate([np.full(len(original.faces), OUTER, np.int8), made.before[n:]])
+        return origin_by_source(made.mesh, np.where(source < 0, -1, first).astype(np.int32), before, original)
+
     def chambers(self, of: Attempt) -> list[Chamber]:
         """Chambers that hollowing made: those of the model's own skin no hollowing can mend."""
         found = [c for c in of.proof.ways.chambers if not c.pocket] if of.proof.ways is not None else []
-        return [c for c in found if self.solid.signed_distance.at(np.array([c.where_mm]))[0] < 0]
+        return [c for c in found if within(self.solid, c.where_mm)]
 
     def tell_again(self, places: int, how: str) -> None:
         """Tell that it begins again, see `Again`."""
@@ -171,13 +222,15 @@ class Workbench:
         than those of the proof."""
         if not self.settings.auto or of.made.drain is None:
             return of
-        up = np.array(self.settings.drains.up) / np.linalg.norm(self.settings.drains.up)
         for _ in range(_ADDED):
-            h, liquid = of.hollowed, of.proof.liquid
-            if not isinstance(h, Hollowed) or liquid is None:
+            h = of.hollowed
+            if not isinstance(h, Hollowed):
                 break
-            lowest = [np.array(room.lowest_mm) for room in liquid.rooms if room.too_much and room.lowest_mm]
-            more = [hole for low in lowest if (hole := _hole_low_in(h, low, up, self.settings)) is not None]
+            more = [
+                hole
+                for place in places_kept(h.mesh, of.proof, self.settings.drains)
+                if within(self.solid, place) and (hole := _hole_near(h, place, self.settings)) is not None
+            ]
             if not more:
                 break
             self.tell_again(len(more), "one more")
@@ -187,30 +240,34 @@ class Workbench:
             of = tried
         return of
 
-    def left_solid(self, of: Attempt) -> Attempt:
-        """With the cavities solid again in which something falls short, all of them where that does not do; as it was
-        where that mends nothing: the fault is of the file. So it is, too, where holes were asked for by number."""
+    def _left_solid(self, of: Attempt) -> Attempt:
+        """With the cavities solid again in which something falls short or that get no vent, all of them where that does
+        not do; as it was where that mends nothing: the fault is of the file. So it is, too, where holes were asked for
+        by number."""
         h = of.hollowed
-        if of.proof.ok or not isinstance(h, Hollowed) or not self.settings.auto:
+        if not isinstance(h, Hollowed) or not self.settings.auto:
             return of
-        shell = h.mesh.topology.shell
-        made = np.unique(shell[h.before == INNER])
+        inner = np.unique(h.mesh.topology.shell[h.before == INNER])
         best = of
-        for chosen in (_falling_short(of.proof, h), made):
-            if not len(chosen) or best.proof.ok:
+        for chosen in (_falling_short(of, h), inner):
+            if not len(chosen) or (best.proof.ok and not self._made_unvented(best)):
                 continue
             self.tell_again(len(chosen), "left solid")
             tried = self.judged(self._without(h, chosen, of.proof))
-            best = tried if tried.faults < best.faults else best
-            if len(chosen) == len(made):
+            best = tried if tried.better_than(best) else best
+            if len(chosen) == len(inner) or best.proof.ok:
                 break
         return best
+
+    def _made_unvented(self, of: Attempt) -> bool:
+        """Whether a cavity that hollowing made has one hole only."""
+        return any(within(self.solid, where) for where in of.unvented)
 
     def _without(self, h: Hollowed, cavities: Ints, proof: ProofRecord) -> Hollowed | list[Finding]:
         """What was hollowed, without some of its cavities, holes for the others looked for anew."""
         gone = np.isin(h.mesh.topology.shell, cavities)
         volume = -float(h.mesh.shell_volumes[cavities].sum())
-        why = next(f.text for f in proof.findings if f.severity == "fault")
+        why = next((f.text for f in proof.findings if f.severity == "fault"), "no place for a second hole, a vent")
         what = "a cavity" if len(cavities) == 1 else f"{len(cavities):,} cavities"
         stays = "stays" if len(cavities) == 1 else "stay"
         text = f"{what} of {volume_text(volume)} {stays} solid and costs that much more material; hollow it was unfit"
@@ -230,9 +287,10 @@ class Workbench:
         return [*found, *notes] if isinstance(found, list) else dataclasses.replace(found, notes=[*found.notes, *notes])
 
 
-def _falling_short(proof: ProofRecord, h: Hollowed) -> Ints:
-    """The cavities, as shells, that are nearest to where something falls short."""
-    places = [f.where_mm for f in proof.findings if f.severity == "fault" and f.where_mm is not None]
+def _falling_short(of: Attempt, h: Hollowed) -> Ints:
+    """The cavities, as shells, that are nearest to where something falls short, or to rooms without a vent."""
+    places = [f.where_mm for f in of.proof.findings if f.severity == "fault" and f.where_mm is not None]
+    places = places or of.unvented
     inner = np.flatnonzero(h.before == INNER)
     if not places or not len(inner):
         return np.zeros(0, np.int64)
@@ -264,16 +322,9 @@ def _where(settings: PrepSettings) -> PlaceSettings:
     )
 
 
-def _hole_low_in(hollowed: Hollowed, lowest: Floats, up: Floats, settings: PrepSettings) -> Placed | None:
-    """A hole for what stays above a place of a cavity."""
-    diameter = settings.drains.diameter_mm
-    for above in (0.3, 0.6, 1.2):
-        place = lowest + above * diameter * up
-        if hollowed.mesh.signed_distance.at(place[None])[0] > 0:
-            found = place_in_chamber(hollowed.mesh, as_triple(place), 3 * diameter, _where(settings), hollowed.placed)
-            if found is not None:
-                return found
-    return None
+def _hole_near(hollowed: Hollowed, place: Triple, settings: PrepSettings) -> Placed | None:
+    """A hole for what stays around a place of a cavity."""
+    return place_in_chamber(hollowed.mesh, place, 3 * settings.drains.diameter_mm, _where(settings), hollowed.placed)
 
 
 def _hollowed(solid: Mesh, asked: HollowSettings, settings: PrepSettings, step: Step) -> Hollowed | list[Finding]:
@@ -281,7 +332,7 @@ def _hollowed(solid: Mesh, asked: HollowSettings, settings: PrepSettings, step: 
     try:
         mesh, record = step("hollow", lambda: hollow(solid, asked))
     except NoCavityError as error:
-        return [Finding("left_solid", "note", 1, f"left solid: {error}")]
+        return [Finding("left_solid", "note", 1, f"left solid: {error}", remedies=error.remedies)]
     inner = np.full(len(mesh.faces) - len(solid.faces), INNER, np.int8)
     before = np.concatenate([np.full(len(solid.faces), OUTER, np.int8), inner])
     return _with_places(mesh, record, before, settings, step)

@@ -13,7 +13,7 @@ from bolvek.analyses.proof import ProofRecord
 from bolvek.errors import WorkError
 from bolvek.formats import check_target, read_model, write_model
 from bolvek.formats.registry import Model
-from bolvek.jobs.attempts import Again, Hollowed, Workbench, plugs_at
+from bolvek.jobs.attempts import Again, Hollowed, Workbench
 from bolvek.mesh import Mesh
 from bolvek.operations.drain import (
     DrainRecord,
@@ -34,7 +34,6 @@ T = TypeVar("T")
 
 _ROOM_SHARE = 1.06
 """The cavity is as wide as the least drain and a little more, so that the lattice makes no neck below it."""
-_TRIES = 3
 _SIZED = 3
 SIZE_SHARE = 1e-3
 """What is written is off the size asked for by no more than this share."""
@@ -110,23 +109,26 @@ def prep(model: Model, settings: PrepSettings, step: Step = just_do) -> PrepResu
     asked = _asked(settings, max(default_ball_mm(solid), 1.6 * settings.drains.diameter_mm))
     as_solid = dataclasses.replace(asked, wall_mm=settings.least_wall_mm, own_told=own, features_told=own)
     bench = Workbench(solid, settings, step, asked, as_solid)
-    plugs = settings.hollow.plugs_mm
-    for turn in range(_TRIES):
-        done = bench.attempt(dataclasses.replace(settings.hollow, room_mm=room, plugs_mm=plugs))
-        model = dataclasses.replace(model, mesh=done.made.mesh)  # lets go of what is not needed any more
-        chambers = bench.chambers(done)
-        if done.made.hollow is None or not chambers or turn == _TRIES - 1:
-            break
-        # what no hole reaches is closed off at its neck: a cavity of its own, or a pocket that stays solid
-        plugs += plugs_at(chambers, settings.hollow.wall_mm)
-        bench.tell_again(len(chambers), "closed off")
-    done = bench.left_solid(done)
+    hollow_as = dataclasses.replace(settings.worth, room_mm=room)
+    done = bench.attempt(hollow_as)
+    model = dataclasses.replace(model, mesh=done.made.mesh)  # lets go of what is not needed any more
+    drilled = bench.with_rooms_drained(done)
+    tried = drilled.finished(drilled.attempt(hollow_as), hollow_as) if drilled is not None else None
+    if drilled is not None and tried is not None and tried.better_than(done):
+        bench, done = drilled, tried
+    else:
+        done = bench.finished(done, hollow_as)
     made, hollowed = done.made, done.hollowed
+    model = dataclasses.replace(model, mesh=made.mesh)
     proof = dataclasses.replace(done.proof, findings=(*done.proof.findings, *made.notes))
     if made_solid is not None:
         proof = _as_the_file(proof, made_solid)
     placed = tuple(hollowed.placed) if isinstance(hollowed, Hollowed) and made.drain is not None else ()
-    return PrepResult(model, scaled, mended, made_solid, made.hollow, made.drain, proof, done.rooms, solid, placed)
+    drain = made.drain
+    if bench.drilled is not None:
+        placed = (*bench.drilled.placed, *placed)
+        drain = bench.drilled.record if drain is None else bench.drilled.record.then(drain)
+    return PrepResult(model, scaled, mended, made_solid, made.hollow, drain, proof, done.rooms, solid, placed)
 
 
 def _solid_of_size(

@@ -2,7 +2,7 @@
 
 import math
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from bolvek.settings.describe import Settings, setting
 from bolvek.settings.measures import LEAST_DRAIN_MM, LEAST_WALL_MM
@@ -16,6 +16,8 @@ CELLS, CORE_CELLS = 30_000, 90_000
 """Lattice cells that the surface of a cavity, and of its core, may take before they get coarser than `FINEST`."""
 FINEST, COARSEST, CORE_COARSEST = 0.25, 0.45, 0.4
 """Cells as shares of the wall."""
+WORTH_SHARE, WORTH_MM3 = 0.03, 300.0
+"""A cavity of less than this share of its part, or of less than this, is not worth the holes that drain it."""
 CELLS_A_WALL = math.sqrt(3.0)
 """A wall must be more than so many cells, the diagonal of one, so that no brick of a lattice holds both its sides."""
 
@@ -23,8 +25,9 @@ CELLS_A_WALL = math.sqrt(3.0)
 @dataclass(frozen=True, kw_only=True)
 class HollowSettings(Settings):
     """Wall, lattice cell (None: see `cell_mm`) and least width of the cavity (None: as wide as the wall; 0: any) in mm;
-    slim the inner shell or not; hollow small pockets too. plugs_mm: balls (x, y, z, radius) that stay solid, to close
-    a neck of the cavity."""
+    slim the inner shell or not; hollow small pockets too. least_mm3: what a cavity has at least, or it stays solid
+    (None: any may be), worth_share: what share of its part's volume. plugs_mm: balls (x, y, z, radius) that stay
+    solid, to close a neck of the cavity."""
 
     wall_mm: float = setting(unit="mm", above=0, help="Wall to leave.")
     grid_mm: float | None = setting(
@@ -43,6 +46,14 @@ class HollowSettings(Settings):
         help="Least width of the cavity; 0 takes what there is.",
         none="as wide as the wall",
     )
+    least_mm3: float | None = setting(
+        None,
+        unit="mm3",
+        least=0,
+        help="Smallest cavity worth having; smaller ones stay solid.",
+        none="any",
+    )
+    worth_share: float = 0.0
     plugs_mm: tuple[tuple[float, float, float, float], ...] = ()
 
     @property
@@ -183,3 +194,11 @@ class PrepSettings(Settings):
     def least_passage_mm(self) -> float:
         """What every way out must let through: the least drain, or the holes asked for when they are narrower."""
         return min(self.least_drain_mm, self.drains.diameter_mm)
+
+    @property
+    def worth(self) -> HollowSettings:
+        """How it is hollowed: where nothing else is asked for, only cavities that are worth the holes they get."""
+        asked = self.hollow
+        if asked.least_mm3 is not None or asked.keep_pockets or not (self.auto or self.drains.count):
+            return asked
+        return replace(asked, least_mm3=WORTH_MM3, worth_share=WORTH_SHARE)

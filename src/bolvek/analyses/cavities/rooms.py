@@ -67,6 +67,11 @@ class Cavity:
         """Whether it is a room to speak of: no pocket of the skin, no bore."""
         return not self.pocket and not self.bore
 
+    @property
+    def unvented(self) -> bool:
+        """Whether it is a room with one way out: no air comes in while liquid leaves."""
+        return self.holds and len(self.openings) == 1
+
 
 @dataclass(frozen=True)
 class _Grid:

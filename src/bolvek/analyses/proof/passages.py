@@ -55,7 +55,7 @@ def judge_ways(ways: NeckWays, cavities: Cavities) -> list[Finding]:
         text = f"{len(rest):,} more chambers of {total} in all behind necks under {length_text(ways.least_mm)}"
         found.append(Finding("cavity_narrow", "fault", len(rest), text, rest[0].where_mm))
     for cavity in cavities.found:
-        if len(cavity.openings) == 1 and not cavity.pocket:
+        if cavity.unvented:
             size = volume_text(cavity.volume_mm3)
             text = f"a cavity of {size} has one opening only: no vent lets air in while it drains"
             found.append(Finding("no_vent", "note", 1, text, cavity.openings[0].where_mm))

@@ -1,6 +1,6 @@
 """What drilling did, and how the places of holes were found: plain values."""
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 from bolvek.analyses.finding import Finding, Worded
 from bolvek.units import Triple, point_text, volume_text
@@ -67,6 +67,16 @@ class DrainRecord(Worded):
     auto: AutoRecord | None = None
 
     WORDS = ("done", "liquid stays")
+
+    def then(self, later: "DrainRecord") -> "DrainRecord":
+        """What both cuts did, one after the other."""
+        return replace(
+            later,
+            holes=(*self.holes, *later.holes),
+            triangles_before=self.triangles_before,
+            volume_removed_mm3=self.volume_removed_mm3 + later.volume_removed_mm3,
+            retries=self.retries + later.retries,
+        )
 
     @property
     def findings(self) -> tuple[Finding, ...]:  # type: ignore[override]

@@ -36,7 +36,7 @@ from bolvek.settings.measures import wall_tolerance_mm
 from bolvek.settings.shape import HollowSettings
 from bolvek.spatial.isosurface import lipschitz_surface
 from bolvek.spatial.tree import Tree
-from bolvek.units import length_text
+from bolvek.units import length_text, volume_text
 
 SLIM_SHARE = 0.02
 """Deviation allowed to slimming the inner shell, as a share of the wall."""
@@ -141,7 +141,8 @@ def _deeper_than(mesh: Mesh, level: float, cell: float) -> Mesh:
 
 
 def _choose_cavities(mesh: Mesh, raw: Mesh, cell: float, settings: HollowSettings) -> tuple[Mesh, int, float]:
-    """The void's shells (facing out of the void) worth keeping, how many pockets stay solid, mm3."""
+    """The void's shells (facing out of the void) worth keeping, how many pockets stay solid, mm3. Raises
+    NoCavityError."""
     n = raw.topology.shells
     if n == 0:
         return raw, 0, 0.0
@@ -153,6 +154,15 @@ def _choose_cavities(mesh: Mesh, raw: Mesh, cell: float, settings: HollowSetting
     keep = volume > (cell * _MIN_CELLS_ACROSS) ** 3
     if not settings.keep_pockets:
         keep &= volume >= POCKET_SHARE * largest[part]
+    worth = np.maximum(settings.least_mm3 or 0.0, settings.worth_share * mesh.shell_volumes[part])
+    if (keep & (volume < worth)).any() and not (keep & (volume >= worth)).any():
+        best = int(np.argmax(np.where(keep, volume, 0.0)))
+        text = (
+            f"its largest cavity, {volume_text(volume[best])}, is less than the {volume_text(worth[best])} worth holes"
+        )
+        all_the_same = HollowSettings(wall_mm=settings.wall_mm, least_mm3=0.0)
+        raise NoCavityError(text, remedy("", "hollows it all the same", all_the_same))
+    keep &= volume >= worth
     if keep.all():
         return raw, 0, 0.0
     return raw.picked(keep[raw.topology.shell]), int((~keep).sum()), float(volume[~keep].sum())

@@ -19,6 +19,7 @@ _PLACE = {
     "closed off": ("chamber",),
     "moved": ("hole",),
     "one more": ("pool",),
+    "drained": ("hole",),
     "left solid": ("cavity", "cavities"),
     "resized": ("size",),
 }
@@ -27,6 +28,7 @@ _AGAIN = {
     "closed off": "{} behind narrow necks: closed off there",
     "moved": "{} left the wall short beside: put elsewhere",
     "one more": "{} would stay: a further hole each",
+    "drained": "{} for rooms that the model had",
     "left solid": "{} still fell short: left solid",
     "resized": "made solid, its size is not the one asked for: scaled to that and made again",
 }
