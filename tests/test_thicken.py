@@ -296,6 +296,6 @@ def test_what_is_written_has_the_size_asked_for_whatever_a_thickness_adds(bolvek
     asked = ("--to-solid", "--height", "30mm", "--skin", "2mm", "-o", "out.stl", "--wall", "3mm")
     said = bolvek("prep", "skin.stl", *asked).stdout
     size = read_model(tmp_path / "out.stl").mesh.size
-    assert size[2] == pytest.approx(30, rel=1e-3) and f"x {size[2]:.2f} mm as written" in said
+    assert size[2] == pytest.approx(30, rel=1e-3) and f"x {size[2]:.2f} mm instead of" in said
     assert "scaled to that and made again" in said
     assert "thick enough" in bolvek("walls", "out.stl", "--least-wall", "1.7mm").stdout

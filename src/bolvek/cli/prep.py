@@ -157,6 +157,7 @@ def _prepared(
     from bolvek.jobs.prep import prep, prep_start
     from bolvek.report.pictures.results import proof_result
     from bolvek.report.words.drain import plug_rows
+    from bolvek.report.words.files import size_rows
     from bolvek.report.words.prep import prep_line, prep_verdict
     from bolvek.report.words.proof import proof_text
     from bolvek.units import length_text, size_text
@@ -191,7 +192,8 @@ def _prepared(
             f"holes of {length_text(diameter)} lower the least drain, {length_text(settings.least_drain_mm)}, to that"
         )
         rows.append(("note", text, "yellow"))
-    rows += [("size", f"{size_text(result.model.mesh.size)} as written", "")] if result.scale is not None else []
+    written = result.model.mesh.size
+    rows += size_rows(result.size_asked_mm, written) or [("size", f"{size_text(written)} as written", "")]
     rows += [(name, text, "") for name, text in proof_text(proof)] + finding_rows(proof.findings)
     rows.append(("verdict", prep_verdict(proof, result.hollow is not None), "bold green" if proof.ok else "bold red"))
     return Outcome(

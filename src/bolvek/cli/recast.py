@@ -68,6 +68,7 @@ def command(
     from bolvek.cli.base.run import run
     from bolvek.cli.base.scaled import finding_rows
     from bolvek.operations.recast import not_enclosed, recast
+    from bolvek.report.words.files import size_rows
     from bolvek.report.words.recast import recast_rows, recast_text
 
     settings = taken(RecastSettings, asked_for)
@@ -88,7 +89,7 @@ def command(
         done = remade(model, mesh, {"recast": record, "likeness": alike}, recast_text(record), alike)
         return dataclasses.replace(
             done,
-            rows=[*recast_rows(record), *finding_rows(found)],
+            rows=[*size_rows(model.mesh.size, mesh.size), *recast_rows(record), *finding_rows(found)],
             findings=found,
         )
 

@@ -107,6 +107,7 @@ def _made_solid(
     from bolvek.cli.base.outcome import remade
     from bolvek.cli.base.scaled import finding_rows
     from bolvek.operations.solid import make_solid
+    from bolvek.report.words.files import size_rows
     from bolvek.report.words.solid import solid_verdict
 
     before = model.mesh.as_stored()
@@ -115,6 +116,7 @@ def _made_solid(
     mesh = mesh.as_stored()
     step("check", lambda: pass_gate(mesh, "solid"))
     rows = [
+        *size_rows(before.size, mesh.size),
         *finding_rows(record.findings),
         ("verdict", solid_verdict(record), "bold green" if record.ok else "bold red"),
     ]

@@ -59,6 +59,7 @@ def command(models: tuple[Path, ...], output: Path | None, printer: str | None, 
     from bolvek.operations.thicken import thicken
     from bolvek.profiles import limits
     from bolvek.report.pictures.results import thicken_result
+    from bolvek.report.words.files import size_rows
     from bolvek.report.words.thicken import thicken_rows, thicken_text
 
     _, least_wall = limits(printer)
@@ -68,7 +69,7 @@ def command(models: tuple[Path, ...], output: Path | None, printer: str | None, 
         mesh, record = step("thicken", lambda: thicken(model.mesh, settings))
         done = remade(model, mesh, {"thicken": record}, thicken_text(record), record)
         rows = [("verdict", record.verdict, "bold green" if record.ok else "bold red")]
-        rows += [*finding_rows(record.findings), *thicken_rows(record)]
+        rows += [*size_rows(model.mesh.size, mesh.size), *finding_rows(record.findings), *thicken_rows(record)]
         return dataclasses.replace(
             done,
             rows=rows,

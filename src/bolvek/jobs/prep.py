@@ -10,6 +10,7 @@ import numpy as np
 
 from bolvek.analyses.cavities import Cavities, default_ball_mm
 from bolvek.analyses.proof import ProofRecord
+from bolvek.arrays import Floats
 from bolvek.errors import WorkError
 from bolvek.formats import check_target, read_model, write_model
 from bolvek.formats.registry import Model
@@ -52,6 +53,7 @@ class PrepResult:
     drain: DrainRecord | None
     proof: ProofRecord
     rooms: Cavities | None
+    size_asked_mm: Floats
     whole: Mesh
     placed: tuple[Placed, ...] = ()
 
@@ -87,7 +89,7 @@ def prep(model: Model, settings: PrepSettings, step: Step = just_do) -> PrepResu
         mesh, scaled = step("scale", lambda: scale(model.mesh, chosen))
     mesh = mesh.as_stored()
     mended, made_solid = None, None
-    whole = mesh
+    whole, size_asked = mesh, mesh.size
     if settings.solid is not None:
         mesh, made_solid, whole, scaled = _solid_of_size(model, settings, whole, scaled, step)
         step("solid", lambda: made_solid)
@@ -128,7 +130,9 @@ def prep(model: Model, settings: PrepSettings, step: Step = just_do) -> PrepResu
     if bench.drilled is not None:
         placed = (*bench.drilled.placed, *placed)
         drain = bench.drilled.record if drain is None else bench.drilled.record.then(drain)
-    return PrepResult(model, scaled, mended, made_solid, made.hollow, drain, proof, done.rooms, solid, placed)
+    return PrepResult(
+        model, scaled, mended, made_solid, made.hollow, drain, proof, done.rooms, size_asked, solid, placed
+    )
 
 
 def _solid_of_size(

@@ -1,6 +1,7 @@
 """Shells: which lies inside which, their openings, and which way they face."""
 
 from bolvek.analyses.shells.copies import counted_once, faces_alike, for_all_faces, part_by_part
+from bolvek.analyses.shells.enclosing import enclosing_shells
 from bolvek.analyses.shells.nesting import Shells, closed_shells, nest_exactly, nest_shells
 from bolvek.analyses.shells.openings import EITHER, Opening, Openings, find_openings
 from bolvek.analyses.shells.rims import near_mm, open_pairs
@@ -23,6 +24,7 @@ __all__ = [
     "Standing",
     "closed_shells",
     "counted_once",
+    "enclosing_shells",
     "faces_alike",
     "facing_out",
     "find_openings",

@@ -13,6 +13,7 @@ from bolvek.kernels.exact.pierce import pierce_pairs
 from bolvek.kernels.exact.triangles import mark_flat
 from bolvek.mesh import Mesh
 from bolvek.mesh.topology import CROWDED, build_topology
+from bolvek.operations.mend.dome import is_dome
 from bolvek.operations.mend.draft import NEW, Draft, stored, window
 from bolvek.operations.mend.fills import (
     Fill,
@@ -372,8 +373,10 @@ def _curved(mesh: Mesh, rim: Rim, around: _Around, plain: Fill) -> "Iterator[Fil
     number[beyond] = n + np.arange(len(beyond))
     number[rim.vertices] = np.arange(n)
     found = curved_fill(rim, mesh.vertices[beyond], number[faces], plain)
-    if found is not None:
-        fill, before = found
+    if found is None:
+        return
+    fill, before, on_quadric = found
+    if on_quadric or not is_dome(mesh, rim, around.rings(rim.vertices, _RINGS), fill.points):
         for share in _DRAWN_BACK:
             yield blend(fill, before, share)
 

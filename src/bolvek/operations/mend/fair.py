@@ -22,15 +22,16 @@ square and at most."""
 _STEPS = 12
 
 
-def fair(points: Floats, faces: Ints, free: Bools, rim: Bools) -> Floats:
-    """Points (P, 3) with the free ones moved. faces (F, 3): the fill's and some rings around it; rim (P,): vertices
-    between the two."""
+def fair(points: Floats, faces: Ints, free: Bools, rim: Bools) -> tuple[Floats, bool]:
+    """Points (P, 3) with the free ones moved, and whether onto a quadric that the others lie on. faces (F, 3): the
+    fill's and some rings around it; rim (P,): vertices between the two."""
     if not free.any():
-        return points
+        return points, False
     plate = _thin_plate(points, faces, free, rim)
     if not np.isfinite(plate).all():
-        return points
-    return _onto_quadric(plate, faces, free, rim)
+        return points, False
+    found = _onto_quadric(plate, faces, free, rim)
+    return (plate, False) if found is None else (found, True)
 
 
 def _laplacian(points: Floats, faces: Ints) -> "tuple[csr_matrix, Floats]":
@@ -71,8 +72,8 @@ def _thin_plate(points: Floats, faces: Ints, free: Bools, rim: Bools) -> Floats:
     return moved
 
 
-def _onto_quadric(points: Floats, faces: Ints, free: Bools, rim: Bools) -> Floats:
-    """The free points brought onto the quadric that the other points lie on; as they are where there is none."""
+def _onto_quadric(points: Floats, faces: Ints, free: Bools, rim: Bools) -> Floats | None:
+    """The free points brought onto the quadric that the other points lie on; None where there is none."""
     middle = points[rim].mean(axis=0)
     extent = float(np.ptp(points[rim], axis=0).max())
     local = (points - middle) / extent
@@ -84,11 +85,11 @@ def _onto_quadric(points: Floats, faces: Ints, free: Bools, rim: Bools) -> Float
         if c is not None:
             break
     else:
-        return points
+        return None
     near = np.flatnonzero(free | rim)
     on, arrived = _project(local[near], c)
     if not arrived:
-        return points
+        return None
     moved = local.copy()
     moved[near] = on
     # what the rim is off the quadric is spread over the fill
@@ -100,10 +101,10 @@ def _onto_quadric(points: Floats, faces: Ints, free: Bools, rim: Bools) -> Float
     try:
         spread = splu(rows[:, inner].tocsc()).solve(-(rows[:, border] @ (local[border] - moved[border])))
     except RuntimeError:
-        return points
+        return None
     result = points.copy()
     result[inner] = middle + extent * (moved[inner] + spread)
-    return result if np.isfinite(result).all() else points
+    return result if np.isfinite(result).all() else None
 
 
 def _monomials(p: Floats) -> Floats:

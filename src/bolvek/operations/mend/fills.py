@@ -185,8 +185,9 @@ def _edges(points: Floats, faces: Ints) -> tuple[Floats, Floats]:
     return b - a, c - a
 
 
-def curved_fill(rim: Rim, around_points: Floats, around_faces: Ints, plain: Fill) -> tuple[Fill, Floats] | None:
-    """The fill refined and faired against its surroundings, and where its points were before that.
+def curved_fill(rim: Rim, around_points: Floats, around_faces: Ints, plain: Fill) -> tuple[Fill, Floats, bool] | None:
+    """The fill refined and faired against its surroundings, where its points were before that, and whether they lie on
+    the quadric that the surroundings lie on.
 
     around_faces (A, 3) are two rings of faces around the rim, in positions on the rim and from N on of around_points.
     """
@@ -200,8 +201,8 @@ def curved_fill(rim: Rim, around_points: Floats, around_faces: Ints, plain: Fill
     free[n + m :] = True
     on_rim = np.zeros(len(points), bool)
     on_rim[:n] = True
-    moved = fair(points, np.concatenate([around_faces, own]), free, on_rim)
-    return Fill("curved", fine.faces, moved[n + m :]), fine.points
+    moved, on_quadric = fair(points, np.concatenate([around_faces, own]), free, on_rim)
+    return Fill("curved", fine.faces, moved[n + m :]), fine.points, on_quadric
 
 
 _LEAST_CORNER_DEG = 15.0

@@ -4,7 +4,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from bolvek.analyses.shells import find_openings, material_tree, standing
+from bolvek.analyses.shells import enclosing_shells, find_openings, material_tree, standing
+from bolvek.analyses.soundness import find_defects
 from bolvek.mesh import Mesh
 from bolvek.operations.mend import MendRecord, mend
 from bolvek.operations.mend.close import burying
@@ -42,6 +43,9 @@ def plan_solid(mesh: Mesh, settings: SolidSettings = _PLAIN, step: Step = just_d
     apart = step("mend apart", lambda: _mended_apart(found, asked)) if found.topology.open_edges else found
     if apart is not found:
         found, why = apart, f"{why}, parts that go through each other mended one by one"
+    lidded = step("lids", lambda: _lidded(found)) if settings.taken_as != "skin" else found
+    if lidded is not found:
+        found, why = lidded, f"{why}; what encloses all but a little was closed: a solid with a hole, no skin"
     topology = found.topology
     if topology.nonmanifold_edges or topology.badly_oriented_edges:
         bodies = step("take apart", lambda: _apart(found, mesh))
@@ -52,9 +56,16 @@ def plan_solid(mesh: Mesh, settings: SolidSettings = _PLAIN, step: Step = just_d
         found, topology = bodies, bodies.topology
     is_open = topology.open_shells
     closed = int((~is_open).sum())
+    if not is_open.any() and not find_defects(found):
+        return found, SolidPlan(way="mended", why=why, mend=mended)
     if is_open.any() and _laid_over(found):
         return found, SolidPlan(way="recast", why=f"{why}: sheets lie over each other", mend=mended)
-    if is_open.all():
+    lidless = enclosing_shells(found) if settings.taken_as != "skin" else np.zeros(len(is_open), bool)
+    if lidless.all():
+        return found, SolidPlan(
+            way="recast", why=f"{why}: a solid with a hole, no skin, and no lid crosses nothing", mend=mended
+        )
+    if is_open.all() and not lidless.any():
         return found, SolidPlan(
             way="thickened", why=f"{why}: {count_text(int(is_open.sum()), 'skin')} without a thickness", mend=mended
         )
@@ -64,6 +75,22 @@ def plan_solid(mesh: Mesh, settings: SolidSettings = _PLAIN, step: Step = just_d
         )
         return found, SolidPlan(way="thickened and fused", why=f"{why}: {text}", mend=mended)
     return found, SolidPlan(way="fused", why=f"{why}: {count_text(closed, 'closed part')} make one body", mend=mended)
+
+
+def _lidded(found: Mesh) -> Mesh:
+    """The mesh with bodies that enclose all but a little closed, whatever their last rims look like; the mesh itself
+    where that closes nothing."""
+    lidless = enclosing_shells(found)
+    if not lidless.any():
+        return found
+    asked = MendSettings(drop_buried=True, close_ends=True)
+    body = found.picked(lidless[found.topology.shell])
+    made, record, _ = mend(body, asked)
+    if record.verdict != "sound":
+        made = _mended_apart(made, asked)
+    if made.topology.open_edges >= body.topology.open_edges:
+        return found
+    return made if lidless.all() else found.picked(~lidless[found.topology.shell]).joined(made)
 
 
 def _apart(*ways: Mesh) -> Mesh | None:

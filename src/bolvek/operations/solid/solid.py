@@ -9,7 +9,7 @@ import numpy as np
 from bolvek.analyses.deviation import CompareRecord, compare
 from bolvek.analyses.finding import Finding, Worded
 from bolvek.analyses.likeness import Likeness, likeness
-from bolvek.analyses.shells import EITHER, standing
+from bolvek.analyses.shells import EITHER, enclosing_shells, standing
 from bolvek.analyses.soundness import find_defects
 from bolvek.errors import WorkError
 from bolvek.mesh import Mesh
@@ -24,7 +24,7 @@ from bolvek.operations.thicken import ThickenRecord, thicken
 from bolvek.settings import remedy
 from bolvek.settings.repairs import MendSettings, RecastSettings, SolidSettings, ThickenSettings
 from bolvek.settings.ways_on import SPLITS
-from bolvek.units import point_text
+from bolvek.units import length_text, point_text
 
 T = TypeVar("T")
 
@@ -81,19 +81,21 @@ class SolidRecord(Worded):
 def make_solid(mesh: Mesh, settings: SolidSettings, step: Step = just_do) -> tuple[Mesh, SolidRecord]:
     """The shortest way to a sound solid without voids: mending, which keeps the faces; then thickness for skins and one
     body of closed parts, which keep them too; where that does not do, recasting, with a bridge that closes what leaks.
-    Raises WorkError where nothing is left."""
+    Raises WorkError where nothing is left, or the skin asked for is thicker than the model is wide."""
     found, plan = plan_solid(mesh, settings, step)
+    _check_skin(found, plan.way, settings.skin_mm)
     way, given_up, parts = plan.way, list[str](), 0
     thickened, recasted = None, None
     solid: Mesh | None = found if way in ("as it is", "mended") else None
     if way in ("thickened", "thickened and fused", "fused"):
         try:
-            solid, thickened, parts = _built(found, settings, step)
+            solid, thickened, recasted, parts = _built(found, settings, step)
         except WorkError as error:
             given_up.append(f"{way}: {error}")
     if solid is None:
         way = "recast"
-        solid, recasted = _recast(found, settings, step)
+        ends = settings.taken_as != "skin" and bool(enclosing_shells(found).all())
+        solid, recasted = _recast(found, settings, step, ends=ends)
     solid, cavities, voids = _without_cavities(solid)
     slimmed, changes, alike = None, None, None
     if settings.slim is not None:
@@ -123,23 +125,40 @@ def make_solid(mesh: Mesh, settings: SolidSettings, step: Step = just_do) -> tup
     )
 
 
-def _built(found: Mesh, settings: SolidSettings, step: Step) -> tuple[Mesh, ThickenRecord | None, int]:
-    """Skins made thick, and everything closed put together. Raises WorkError."""
+def _check_skin(found: Mesh, way: str, skin: float) -> None:
+    """Raise WorkError where a skin would be thicker than the model it is of: a file in metres, mostly."""
+    longest = float(found.size.max())
+    if way in MADE and skin > longest:
+        raise WorkError(
+            f"a skin of {length_text(skin)} would be thicker than the whole model, {length_text(longest)} at its "
+            "longest: scale it first, or name the unit of the file"
+        )
+
+
+def _built(
+    found: Mesh, settings: SolidSettings, step: Step
+) -> tuple[Mesh, ThickenRecord | None, RecastRecord | None, int]:
+    """Skins made thick, solids with a hole that no lid closes recast alone, and everything put together. Raises
+    WorkError."""
     topology = found.topology
     is_open = topology.open_shells
-    record, bodies = None, list[Mesh]()
-    if is_open.any():
-        skin = found.picked(is_open[topology.shell])
+    record, recasted, bodies = None, None, list[Mesh]()
+    lidless = enclosing_shells(found) if settings.taken_as != "skin" else np.zeros(len(is_open), bool)
+    if lidless.any():
+        body, recasted = _recast(found.picked(lidless[topology.shell]), settings, step, ends=True)
+        bodies += parts_of(body)
+    if (is_open & ~lidless).any():
+        skin = found.picked((is_open & ~lidless)[topology.shell])
         made, record = step("thicken", partial(_thick, skin, settings))
         bodies += [body for one in made for body in parts_of(one)]
     if not is_open.all():
         bodies += parts_of(found.picked(~is_open[topology.shell]))
     if len(bodies) == 1:
-        return bodies[0], record, 1
+        return bodies[0], record, recasted, 1
     solid = step("fuse", lambda: fuse_parts(bodies)).as_stored()
     if find_defects(solid):
         raise WorkError("the parts did not make a sound body")
-    return solid, record, len(bodies)
+    return solid, record, recasted, len(bodies)
 
 
 def _thick(skin: Mesh, settings: SolidSettings) -> tuple[list[Mesh], ThickenRecord]:
@@ -162,10 +181,11 @@ def _thick(skin: Mesh, settings: SolidSettings) -> tuple[list[Mesh], ThickenReco
     return [mesh for mesh, _ in done], worst
 
 
-def _recast(found: Mesh, settings: SolidSettings, step: Step) -> tuple[Mesh, RecastRecord]:
-    """Recast, openings that are holes closed however that crosses, with wider bridges while it leaks."""
+def _recast(found: Mesh, settings: SolidSettings, step: Step, *, ends: bool = False) -> tuple[Mesh, RecastRecord]:
+    """Recast, openings that are holes (ends: all that there are) closed however that crosses, with wider bridges while
+    it leaks."""
     if found.topology.open_edges:
-        asked = MendSettings(close_ends=settings.taken_as == "solid")
+        asked = MendSettings(close_ends=ends or settings.taken_as == "solid")
         found = step("caps", lambda: caps(found, asked))
     crumb = np.pi / 6 * settings.skin_mm**3  # what folds leave apart, smaller than a ball as wide as a skin is thick
     chosen = RecastSettings(grow_mm=0.5 * settings.skin_mm, grow_closed_mm=0.0, least_mm3=crumb)

@@ -2,6 +2,9 @@
 
 from pathlib import Path
 
+import numpy as np
+
+from bolvek.arrays import Floats
 from bolvek.formats.registry import Model
 from bolvek.formats.safe import Written
 from bolvek.units import bytes_text, count_text, size_text
@@ -30,3 +33,14 @@ def written_text(path: Path, written: Written) -> str:
         else ""
     )
     return f"{path} ({bytes_text(written.bytes / 1e6)}), read back and compared{rounded}{lost}"
+
+
+_SIZE_SHARE = 1e-3
+"""A side that changed by no more than this share counts as the same size."""
+
+
+def size_rows(before: Floats, after: Floats) -> list[tuple[str, str, str]]:
+    """A row that tells the size (3,) that a model has now, where it is another than it had."""
+    if (np.abs(after - before) <= _SIZE_SHARE * np.max(before)).all():
+        return []
+    return [("size", f"{size_text(after)} instead of {size_text(before)}", "")]
