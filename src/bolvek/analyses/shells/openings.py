@@ -4,6 +4,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from bolvek.analyses.shells.gaps import find_gaps
 from bolvek.analyses.shells.islands import find_islands
 from bolvek.analyses.shells.rims import Rims, find_rims, near_mm
 from bolvek.arrays import Bools, Floats, Ints, Ints32
@@ -127,6 +128,8 @@ def _with_islands(mesh: Mesh, rims: Rims, judged: list[Opening]) -> tuple[list[O
     alone; and pairs of shells (L, 2) that belong together so."""
     forward = [_forward(rims.start[r], rims.end[r], np.array([0]), np.array([len(r)])) for r in rims.loops]
     home = find_islands(mesh, rims, forward)
+    for outer, inner in _gaps(mesh, rims, forward, home):
+        home[inner] = outer
     if (home < 0).all():
         return judged, rims.loops, np.zeros((0, 2), np.int64)
     found, rows = [], []
@@ -147,6 +150,21 @@ def _with_islands(mesh: Mesh, rims: Rims, judged: list[Opening]) -> tuple[list[O
     inner = np.flatnonzero(home >= 0)
     shell = np.array([o.shell - 1 for o in judged])
     return found, rows, np.stack([shell[home[inner]], shell[inner]], axis=1)
+
+
+def _gaps(mesh: Mesh, rims: Rims, forward: list[Bools], home: Ints) -> list[tuple[int, int]]:
+    """Pairs of loops that bound one gap, of those that are no island and have none."""
+    alone = [k for k in np.setdiff1d(np.flatnonzero(home < 0), home).tolist()]
+    alone = [k for k in alone if bool((mesh.topology.opposite[rims.half[rims.loops[k]]] == OPEN).all())]
+    loops = []
+    for k in alone:
+        rows = rims.loops[k]
+        a, b = (mesh.vertices[end] for end in mesh.edge_ends(rims.half[rows]))
+        way = np.where(forward[k][:, None], 1.0, -1.0) * (rims.end[rows] - rims.start[rows])
+        points = np.where(forward[k][:, None], rims.start[rows], rims.end[rows])
+        # a fill runs against the edges around it
+        loops.append((points[::-1] if float(np.einsum("ij,ij->", way, b - a)) > 0 else points, rims.half[rows]))
+    return [(alone[a], alone[b]) for a, b in find_gaps(mesh, loops)]
 
 
 def lids(mesh: Mesh, openings: Openings) -> tuple[Floats, Ints, Ints]:

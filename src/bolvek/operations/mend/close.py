@@ -5,6 +5,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from bolvek.analyses.shells.gaps import find_gaps
 from bolvek.analyses.shells.islands import lies_within, newell
 from bolvek.analyses.shells.openings import FLAT_SHARE
 from bolvek.analyses.soundness.around import crossing_pairs
@@ -270,7 +271,8 @@ class _Around:
 
 
 def _grouped(mesh: Mesh, loops: Sequence[Loop]) -> list[list[Loop]]:
-    """Each loop with the islands in it: loops that lie in its plane's reach, within it, and run the other way."""
+    """Each loop with the islands in it: loops that lie in its plane's reach, within it, and run the other way; or with
+    the loop on the other side of the gap that both bound."""
     if len(loops) < 2:
         return [[loop] for loop in loops]
     points = [mesh.vertices[loop.vertices] for loop in loops]
@@ -293,6 +295,9 @@ def _grouped(mesh: Mesh, loops: Sequence[Loop]) -> list[list[Loop]]:
                 continue
             if inner not in home or sizes[outer] < sizes[home[inner]]:
                 home[inner] = outer
+    alone = [i for i in range(len(loops)) if i not in home and i not in home.values()]
+    for a, b in find_gaps(mesh, [(points[i], loops[i].half) for i in alone]):
+        home[alone[b]] = alone[a]
     groups = {i: [loop] for i, loop in enumerate(loops) if i not in home}
     for inner, outer in home.items():
         if outer in groups:
