@@ -333,6 +333,118 @@ def an_assembly_on_a_lattice(rng):
     return bodies, Mesh.from_corners(np.concatenate([b.mesh(rng.choice([None, 4.0])).corners for b in bodies]))
 
 
+def lathe(outline, sides=32) -> Mesh:
+    """The surface that an outline of radii and heights (N, 2) sweeps around the vertical."""
+    angle = 2 * np.pi * np.arange(sides) / sides
+    points = [[r * np.cos(t), r * np.sin(t), h] for r, h in outline for t in angle]
+    at = np.arange(len(outline) * sides).reshape(len(outline), sides)
+    a, b, c, d = at[:-1], np.roll(at, -1, axis=1)[:-1], at[1:], np.roll(at, -1, axis=1)[1:]
+    faces = np.stack([a, b, d, a, d, c], axis=-1).reshape(-1, 3)
+    made = Mesh(np.array(points), faces.astype(np.int32))
+    return Mesh.from_corners(made.corners[made.face_areas > 0])
+
+
+def placed(rod, start, end) -> Mesh:
+    """A mesh around the vertical put around the line from a place to another."""
+    w = (end - start) / np.linalg.norm(end - start)
+    u = np.cross(w, [0.3, 0.5, 0.8])
+    u /= np.linalg.norm(u)
+    return Mesh(rod.vertices @ np.stack([u, np.cross(w, u), w]) + start, rod.faces)
+
+
+def turned_at_random(rng, bodies, mesh):
+    """A rod (`Limb`) and a mesh turned alike."""
+    q = np.linalg.qr(rng.normal(size=(3, 3)))[0]
+    q[:, 0] *= np.linalg.det(q)
+    bodies = [Limb(b.start @ q.T, b.end @ q.T, b.radius) for b in bodies]
+    return bodies, Mesh(mesh.vertices @ q.T, mesh.faces)
+
+
+def drum(rng):
+    """A rod's outline, from the middle of its bottom to that of its lid, and the rod."""
+    wide, high = rng.uniform(6, 10), rng.uniform(12, 40)
+    side = [(wide, h) for h in np.linspace(0, high, 9)]
+    outline = [(0.0, 0.0), (0.5 * wide, 0.0), *side, (0.5 * wide, high), (0.0, high)]
+    return np.array(outline), [Limb(np.zeros(3), np.array([0, 0, high]), wide)]
+
+
+@kind
+def a_strip_missing_around_a_corner(rng):
+    """No band between side and lid."""
+    outline, bodies = drum(rng)
+    wide, high = outline[2, 0], outline[-1, 1]
+    strip = rng.uniform(0.03, 0.07, 2) * wide
+    side = outline[2:-2].copy()
+    side[-1, 1] -= strip[0]
+    lid = np.array([(wide - strip[1], high), (0.5 * wide, high), (0.0, high)])
+    parts = [lathe(outline[:3]), lathe(side), lathe(lid)]
+    return turned_at_random(rng, bodies, Mesh.from_corners(np.concatenate([p.corners for p in parts])))
+
+
+@kind
+def a_ring_missing_of_a_pipe(rng):
+    outline, bodies = drum(rng)
+    wide, high = outline[2, 0], outline[-1, 1]
+    low = rng.uniform(0.2, 0.7) * high
+    cut = np.array([[wide, low], [wide, low + rng.uniform(0.05, 0.35) * wide]])
+    side = outline[2:-2]
+    parts = [
+        lathe(np.concatenate([outline[:2], side[side[:, 1] < cut[0, 1]], cut[:1]])),
+        lathe(np.concatenate([cut[1:], side[side[:, 1] > cut[1, 1]], outline[-2:]])),
+    ]
+    return turned_at_random(rng, bodies, Mesh.from_corners(np.concatenate([p.corners for p in parts])))
+
+
+@kind
+def a_tube_with_holes_beside_each_other(rng):
+    """Some of them share a corner, some of their rims are jagged, one is wide."""
+    outline, bodies = drum(rng)
+    mesh = lathe(outline)
+    side = np.arange(96, 96 + 8 * 64)
+    gone = np.zeros(len(mesh.faces), bool)
+    for _ in range(int(rng.integers(2, 7))):
+        at = int(rng.choice(side))
+        gone[[at, at ^ 1]] = True
+        gone[[(at + 66) % len(gone), at + 2]] |= rng.random() < 0.5
+    gone[: side[0]] = gone[side[-1] + 1 :] = False
+    return turned_at_random(rng, bodies, mesh.picked(~gone))
+
+
+@kind
+def islands_in_an_opening(rng):
+    """A side of a block lacks a square ring."""
+    half = rng.uniform(5, 9, 3)
+    bodies = [Solid(rng.uniform(-2, 2, 3), half, rng.uniform(0, 3))]
+    mesh = bodies[0].mesh(half.min() / 5)
+    c, s = np.cos(bodies[0].turn), np.sin(bodies[0].turn)
+    own = (mesh.corners.mean(axis=1) - bodies[0].middle) @ np.array([[c, -s, 0], [s, c, 0], [0, 0, 1]])
+    axis = int(rng.integers(3))
+    on = np.abs(own[:, axis] - half[axis]) < 1e-6
+    far = np.abs(np.delete(own, axis, axis=1) / np.delete(half, axis)).max(axis=1)
+    return bodies, mesh.picked(~(on & (far > rng.uniform(0.3, 0.45)) & (far < rng.uniform(0.6, 0.85))))
+
+
+@kind
+def a_body_inside_out_with_rods_through_it(rng):
+    """Which of them are turned is chance."""
+    body = Solid(np.zeros(3), rng.uniform(6, 9, 3), rng.uniform(0, 3), bool(rng.random() < 0.5))
+    reach = float(body.half.max()) * 2.0
+    bodies: list = [body]
+    for _ in range(int(rng.integers(1, 4))):
+        way = rng.normal(size=3)
+        way *= reach / np.linalg.norm(way)
+        aside = rng.uniform(-0.2, 0.2, 3) * reach
+        bodies.append(Limb(aside - way, aside + way, rng.uniform(0.8, 1.6)))
+    parts = [body.mesh(body.half.min() / 3)]
+    for rod in bodies[1:]:
+        start = np.linalg.norm(rod.end - rod.start)
+        made = lathe([(0.0, 0.0), *((rod.radius, h) for h in np.linspace(0, start, 6)), (0.0, start)], 24)
+        parts.append(placed(made, rod.start, rod.end))
+    turn = rng.random(len(parts)) < 0.6
+    corners = [p.corners[:, ::-1] if t else p.corners for p, t in zip(parts, turn, strict=True)]
+    return bodies, Mesh.from_corners(np.concatenate(corners))
+
+
 @dataclass(frozen=True)
 class Told:
     """What came out: "right", "wrong" (said to be what the file shows, and is not), "alarm" (said not to be, and is),

@@ -173,7 +173,8 @@ def _settled(mesh: Mesh, nested: Shells, sheet: Bools) -> Shells:
     crosses = np.isin(inner * n + outer, crossing)
     held = np.zeros(n, bool)
     held[inner[~crosses & ~sheet[outer] & (nested.volume[outer] > 0)]] = True
-    breaks = (nested.volume[inner] < 0) & ~held[inner]
+    # what faces in beside a body that does so, too, is no void of that: the whole of them was turned inside out
+    breaks = (nested.volume[inner] < 0) & ~held[inner] & (nested.volume[outer] > 0)
     stands = (nested.volume[inner] > 0) & (nested.volume[outer] < 0)
     for k in np.flatnonzero(crosses & (breaks | stands) & ~sheet[outer]):
         crosses[k] = _share_inside(mesh, int(inner[k]), int(outer[k])) < 0.5
