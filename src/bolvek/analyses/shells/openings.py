@@ -128,8 +128,8 @@ def _with_islands(mesh: Mesh, rims: Rims, judged: list[Opening]) -> tuple[list[O
     alone; and pairs of shells (L, 2) that belong together so."""
     forward = [_forward(rims.start[r], rims.end[r], np.array([0]), np.array([len(r)])) for r in rims.loops]
     home = find_islands(mesh, rims, forward)
-    for outer, inner in _gaps(mesh, rims, forward, home):
-        home[inner] = outer
+    for one, other in _gaps(mesh, rims, forward, home):
+        home[other] = one
     if (home < 0).all():
         return judged, rims.loops, np.zeros((0, 2), np.int64)
     found, rows = [], []
@@ -154,8 +154,8 @@ def _with_islands(mesh: Mesh, rims: Rims, judged: list[Opening]) -> tuple[list[O
 
 def _gaps(mesh: Mesh, rims: Rims, forward: list[Bools], home: Ints) -> list[tuple[int, int]]:
     """Pairs of loops that bound one gap, of those that are no island and have none."""
-    alone = [k for k in np.setdiff1d(np.flatnonzero(home < 0), home).tolist()]
-    alone = [k for k in alone if bool((mesh.topology.opposite[rims.half[rims.loops[k]]] == OPEN).all())]
+    free = np.setdiff1d(np.flatnonzero(home < 0), home).tolist()
+    alone = [k for k in free if bool((mesh.topology.opposite[rims.half[rims.loops[k]]] == OPEN).all())]
     loops = []
     for k in alone:
         rows = rims.loops[k]

@@ -66,7 +66,9 @@ def _lip(
     plane = planes[number]
     thick, root = s.thick_mm, _ROOT * s.wall_mm
     c = s.clearance_mm + _SLIM * thick  # what slimming may take of it
-    foot = thick + c + root + (c + root) / _EASE
+    cell = thick / _CELLS
+    # a lattice rounds the foot's crease by a cell: it lies below the plane, where there is no other piece
+    foot = thick + c + root + (c + root) / _EASE + cell
     signed, rooms, outside = mesh.signed_distance, mesh.picked(inside).tree, mesh.picked(~inside).tree
     limit = 2 * (thick + c + s.height_mm + foot) + 2
 
@@ -74,7 +76,7 @@ def _lip(
         height = plane.above(points)
         distance = np.nan_to_num(signed.at(points, limit), nan=limit)
         to_room, to_outside = (np.minimum(tree.nearest(points, limit)[0], limit) for tree in (rooms, outside))
-        clear = np.clip(c + _EASE * height, -root, c)
+        clear = np.clip(c + _EASE * (height + cell), -root, c)
         parts = [
             height - s.height_mm,
             distance - (c + thick),
@@ -88,7 +90,6 @@ def _lip(
                 parts.append(foot + c - side * other.above(points))  # lips of other planes have their feet there
         return np.asarray(np.max(parts, axis=0))
 
-    cell = thick / _CELLS
     around = c + thick + 2 * cell
     found = lipschitz_surface(value, mesh.bounds[0] - around, mesh.bounds[1] + around, cell, thin_sheets=True)
     raw = Mesh(found.vertices, found.faces)
@@ -97,16 +98,17 @@ def _lip(
     large = np.flatnonzero(raw.shell_volumes > _CRUMB * thick**3)
     if not len(large):
         return None
-    lip = _kept_off(mesh, raw.picked(np.isin(raw.topology.shell, large)), plane, c)
+    lip = _kept_off(mesh, raw.picked(np.isin(raw.topology.shell, large)), plane, c, cell)
     return slim(lip.as_stored(), _SLIM * thick)[0]
 
 
-def _kept_off(mesh: Mesh, lip: Mesh, plane: Plane, c: float) -> Mesh:
-    """The lip with what the lattice left nearer to the wall above the plane than a clearance pushed off it."""
+def _kept_off(mesh: Mesh, lip: Mesh, plane: Plane, c: float, cell: float) -> Mesh:
+    """The lip with what the lattice left nearer to the wall than a clearance pushed off it, from a cell below the plane
+    on."""
     points = lip.vertices.copy()
     for _ in range(_PUSHES):
         gap, face = mesh.tree.nearest(points, c)
-        near = np.flatnonzero(np.isfinite(gap) & (gap > 0) & (plane.above(points) > 0))
+        near = np.flatnonzero(np.isfinite(gap) & (gap > 0) & (plane.above(points) > -cell))
         if not len(near):
             break
         to = points[near] - mesh.tree.closest_points(points[near], face[near])

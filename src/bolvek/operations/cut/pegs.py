@@ -17,6 +17,7 @@ from bolvek.operations.cut.contacts import Meeting
 from bolvek.operations.cut.planes import FITTING, Piece, Plane
 from bolvek.operations.cut.record import Contact, Peg
 from bolvek.operations.fuse.arrange import DIFFERENCE, UNION
+from bolvek.operations.fuse.reach import shortest_way
 from bolvek.operations.fuse.unite import unite
 from bolvek.operations.pose import turn_onto
 from bolvek.settings.parts import PegSettings
@@ -244,19 +245,41 @@ class Pegs:
     ) -> Mesh:
         """A round body around an axis, or one with a flat side; grown: every side farther out by so much."""
         u, w = across(normal)
-        angle = 2 * np.pi * (np.arange(self.s.sides) + 0.5) / self.s.sides
-        flat = _FLAT * radius + grown if self.s.flat else np.inf
-        radius += grown / np.cos(np.pi / self.s.sides)
+        flat = _FLAT * radius if self.s.flat else np.inf
+        # a loose round peg may be turned in its socket: the socket clears its corners, the peg is measured turned
+        turns = self.s.loose and not self.s.flat
+        inner = radius if turns and grown else radius * np.cos(np.pi / self.s.sides)
+        outline = _outline(self.s.sides, inner + grown, flat + grown, 0.5 if turns and not grown else 0.0)
+        least = min(inner, flat)
 
         def ring(height: float, less: float) -> Floats:
-            x, y = (radius - less) * np.cos(angle), (radius - less) * np.sin(angle)
-            x = np.minimum(x, flat - less)
+            x, y = (1.0 - less / least) * outline.T
             return np.asarray(at + height * normal + x[:, None] * u + y[:, None] * w)
 
         rings = [ring(low, chamfer)] if both and chamfer else []
         rings += [ring(low + chamfer if both else low, 0.0), ring(high - chamfer, 0.0)]
         rings += [ring(high, chamfer)] if chamfer else []
         return lofted(rings)
+
+
+def _outline(sides: int, inner: float, flat: float, turn: float) -> Floats:
+    """The corners (N, 2) of a regular polygon around a circle, turned by a share of a side, or of what is left of it
+    beside a flat side so far off the middle. With both lengths grown, every side lies farther out by as much."""
+    angle = 2 * np.pi * (np.arange(sides) + turn) / sides
+    out = np.stack([np.cos(angle), np.sin(angle)], axis=1)
+    far = np.full(sides, inner)
+    reach = inner / np.cos(np.pi / sides)
+    if flat < inner:
+        # sides of which both ends lie beyond the flat one
+        ends = reach * np.cos(np.stack([angle - np.pi / sides, angle + np.pi / sides]))
+        keep = np.flatnonzero(~(ends >= flat).all(axis=0))
+        out = np.concatenate([[(1.0, 0.0)], out[keep]])
+        far = np.concatenate([[flat], far[keep]])
+    after, far_after = np.roll(out, -1, axis=0), np.roll(far, -1)
+    cross = out[:, 0] * after[:, 1] - out[:, 1] * after[:, 0]
+    x = (far * after[:, 1] - far_after * out[:, 1]) / cross
+    y = (far_after * out[:, 0] - far * after[:, 0]) / cross
+    return np.stack([x, y], axis=1)
 
 
 def _cylinder(axis: Floats, radius: float, deep: float, spacing: float) -> Floats:
@@ -286,13 +309,36 @@ def fitted(piece: Piece, body: Mesh, keep: tuple[int, int]) -> Piece:
 
 
 def gap_between(body: Mesh, other: Mesh, plane: Plane) -> float:
-    """How far at least the part of a body above a plane is from another mesh: at its corners and the middles of its
-    edges."""
-    half = np.flatnonzero(body.topology.opposite > np.arange(3 * len(body.faces)))
-    ends = body.vertices[np.stack(body.edge_ends(half), axis=1)]
-    points = np.concatenate([body.vertices, ends.mean(axis=1)])
-    points = points[plane.above(points) > 0.2]
-    return float(other.tree.nearest(points)[0].min()) if len(points) else float("nan")
+    """How far at least the part of a body above a plane is from another mesh: face against face, from the foot on."""
+    part = _above(body, plane)
+    if not len(part.faces):
+        return float("nan")
+    reach = float(other.tree.nearest(part.vertices)[0].min())
+    return min(reach, shortest_way(part, other, reach)[2])
+
+
+def _above(body: Mesh, plane: Plane) -> Mesh:
+    """The surface of a body above a plane, its faces cut off there."""
+    corners, height = body.corners, plane.above(body.vertices)[body.faces]
+    whole = (height >= 0).all(axis=1)
+    found = [corners[whole]]
+    for k in range(3):
+        turn = [k, (k + 1) % 3, (k + 2) % 3]
+        h, c = height[:, turn], corners[:, turn]
+        one = ~whole & (h[:, 0] > 0) & (h[:, 1] <= 0) & (h[:, 2] <= 0)
+        two = ~whole & (h[:, 0] < 0) & (h[:, 1] >= 0) & (h[:, 2] >= 0) & (h[:, 1:].max(axis=1) > 0)
+        for rows in (one, two):
+            p, q = (_at_zero(c[rows, 0], c[rows, j], h[rows, 0], h[rows, j]) for j in (1, 2))
+            if rows is one:
+                found.append(np.stack([c[rows, 0], p, q], axis=1))
+            else:
+                found += [np.stack([p, c[rows, 1], c[rows, 2]], axis=1), np.stack([p, c[rows, 2], q], axis=1)]
+    return Mesh.from_corners(np.concatenate(found))
+
+
+def _at_zero(p: Floats, q: Floats, a: Floats, b: Floats) -> Floats:
+    """Where lines from p to q (N, 3) of heights a and b (N,) reach zero."""
+    return np.asarray(p + (a / np.where(a == b, 1.0, a - b))[:, None] * (q - p))
 
 
 def _standing(pegs: list[Mesh], planned: Pegs) -> Mesh:
