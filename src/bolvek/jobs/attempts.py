@@ -36,14 +36,15 @@ from bolvek.units import Triple, length_text, volume_text
 _MOVED, _ASIDE = 2, 0.75  # rounds of holes put elsewhere; so many diameters off
 _ADDED = 2  # rounds of further holes
 _CLOSED_OFF = 2  # rounds of necks closed off
+_FILLED, _MOST_THIN = 3, 3  # rounds of a thin place filled; of so many spots at most
 
 
 @dataclass(frozen=True, kw_only=True)
 class Again:
     """Places that made it begin again, and how: chambers behind narrow necks got "a hole" each, or were "closed off" at
     their necks; holes at whose edges the wall came out short were "moved"; pools that stayed got "one more" each; rooms
-    that the model had were "drained"; cavities that still fell short were "left solid"; a solid that had another size
-    than asked was "resized"."""
+    that the model had were "drained"; thin places of the wall were "filled"; cavities that still fell short were "left
+    solid"; a solid that had another size than asked was "resized"."""
 
     places: int
     how: str
@@ -133,7 +134,24 @@ class Workbench:
             plugs += plugs_at(chambers, hollow_as.wall_mm)
             self.tell_again(len(chambers), "closed off")
             done = self._holes_put_right(self.attempt(dataclasses.replace(hollow_as, plugs_mm=plugs)))
-        return self._left_solid(done)
+        return self._left_solid(self._thin_places_filled(done, dataclasses.replace(hollow_as, plugs_mm=plugs)))
+
+    def _thin_places_filled(self, of: Attempt, hollow_as: HollowSettings) -> Attempt:
+        """With a ball of material where hollowing left the wall short in a few places, such as a web between two arms
+        of a cavity: so little costs less than the whole cavity."""
+        for _ in range(_FILLED):
+            wall = of.proof.wall
+            if of.proof.ok or of.made.hollow is None or wall is None or wall.holds or wall.thin_spots > _MOST_THIN:
+                break
+            hollow_as = dataclasses.replace(
+                hollow_as, plugs_mm=(*hollow_as.plugs_mm, (*wall.where_mm, hollow_as.wall_mm))
+            )
+            self.tell_again(1, "filled")
+            tried = self._holes_put_right(self.attempt(hollow_as))
+            if tried.faults > of.faults or not tried.proof.ok and tried.made.hollow is None:
+                break
+            of = tried
+        return of
 
     def _holes_put_right(self, first: Attempt) -> Attempt:
         first = self._bored_into_chambers(first)

@@ -20,6 +20,7 @@ _PLACE = {
     "moved": ("hole",),
     "one more": ("pool",),
     "drained": ("hole",),
+    "filled": ("place",),
     "left solid": ("cavity", "cavities"),
     "resized": ("size",),
 }
@@ -29,6 +30,7 @@ _AGAIN = {
     "moved": "{} left the wall short beside: put elsewhere",
     "one more": "{} would stay: a further hole each",
     "drained": "{} for rooms that the model had",
+    "filled": "{} left too little wall between arms of the cavity: filled",
     "left solid": "{} still fell short: left solid",
     "resized": "made solid, its size is not the one asked for: scaled to that and made again",
 }
