@@ -1,6 +1,7 @@
 """Drains by themselves, and plugs: through the core on models known by composition, and as a preparer runs them."""
 
 import json
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -251,6 +252,30 @@ def test_a_cavity_that_still_falls_short_is_left_solid_and_the_others_are_not():
     (room,) = [c for c in result.proof.cavities if c.holds]
     assert room.where_mm[0] > 60 and result.hollow.cavities == 1
     assert "left_solid" in {f.code for f in result.proof.findings}
+
+
+def test_rooms_of_the_file_are_drained_before_it_is_hollowed():
+    """A block with a room of its own, 8 x 16 x 16 mm behind a mouth 1 mm wide: its holes have a wall around them."""
+    cells = np.ones((32, 24, 24), bool)
+    cells[4:12, 4:20, 4:20] = cells[:4, 12, 12] = False
+    body = blocks(cells, 1.0).as_stored()
+    settings = PrepSettings(hollow=HollowSettings(wall_mm=2.0), drains=PlaceSettings(), auto=True)
+    result, again = prepared(body, settings)
+    assert [a.how for a in again] == ["drained"] and result.proof.verdict == "fit"
+    assert result.hollow.cavities == 1 and len(result.drain.holes) == len(result.placed) >= 3
+    assert result.proof.wall.min_mm >= 1.99 and result.proof.kept.faces > 0
+    left, again = prepared(body, replace(settings, auto=False, drains=PlaceSettings(count=0)))
+    assert not again and left.drain is None
+
+
+def test_a_cavity_that_is_not_worth_its_holes_stays_solid():
+    """A block whose cavity would have 0.216 cm3: 12.7% of it, and less than 0.3 cm3."""
+    settings = PrepSettings(hollow=HollowSettings(wall_mm=3.0), drains=PlaceSettings(), auto=True)
+    result, again = prepared(box((0, 0, 0), (12, 12, 12)), settings)
+    (note,) = [f for f in result.proof.findings if f.code == "left_solid"]
+    assert result.hollow is None and not again and "0.3" in note.text and note.remedies
+    wanted = replace(settings, hollow=HollowSettings(wall_mm=3.0, least_mm3=100.0))
+    assert prepared(box((0, 0, 0), (12, 12, 12)), wanted)[0].hollow.cavities == 1
 
 
 def test_a_drain_through_a_tip_where_many_faces_meet():

@@ -9,14 +9,15 @@ from hypothesis import strategies as st
 
 import dirt
 from bolvek.analyses.deviation import compare, matching_faces
-from bolvek.analyses.shells import find_openings
+from bolvek.analyses.shells import enclosing_shells, find_openings
 from bolvek.analyses.soundness import find_defects
 from bolvek.errors import UsageError, WorkError
 from bolvek.formats import read_model, write_model
 from bolvek.mesh import Mesh
 from bolvek.operations.mend import mend
 from bolvek.operations.mend.close import caps
-from bolvek.settings.repairs import MendSettings
+from bolvek.operations.solid import plan_solid
+from bolvek.settings.repairs import MendSettings, SolidSettings
 from fool import turned
 from support import assert_sound, ball, box, field
 from wounds import SHAPES, WOUNDS, judge
@@ -534,3 +535,32 @@ def test_a_room_is_not_closed_over_its_furniture():
     assert mend(full, MendSettings(close_ends=True, drop_buried=True))[1].verdict == "sound"
     assert mend(room.as_stored(), MendSettings())[1].verdict == "sound"
     assert caps(full, MendSettings()).topology.open_edges == 4 and caps(room, MendSettings()).topology.sound
+
+
+def test_a_fill_is_a_dome_only_where_the_surface_around_bends_to_close():
+    """Ends of pipes and cones get lids no higher than a tenth of their width; the tip of an ellipsoid comes back."""
+    ends = MendSettings(close_ends=True)
+    ragged = np.random.default_rng(1).uniform(0, 2, 24)
+    for taper in (0.0, 0.15):
+        pipe = dirt.lathe([(10 - taper * h, h) for h in np.linspace(0, 40, 21)], 24)
+        corners = np.where(pipe.corners[..., 2:] == 40, pipe.corners + [0, 0, 3] + 0 * pipe.corners, pipe.corners)
+        angle = np.rint(np.arctan2(corners[..., 1], corners[..., 0]) / (2 * np.pi) * 24).astype(int) % 24
+        corners[..., 2] += np.where(corners[..., 2] == 43, ragged[angle], 0.0)
+        closed, record, _ = mend(Mesh.from_corners(corners).as_stored(), ends)
+        assert record.verdict == "sound" and closed.bounds[1, 2] <= 45 + 0.12 * 20 and closed.bounds[0, 2] == 0
+    egg = dirt.lathe([(10 * np.sin(t), -20 * np.cos(t)) for t in np.linspace(0.5, np.pi, 40)], 48)
+    closed, record, _ = mend(egg.as_stored(), ends)
+    assert record.verdict == "sound" and egg.bounds[0, 2] > -17.6 and closed.bounds[0, 2] == pytest.approx(-20, abs=0.7)
+
+
+def test_a_solid_with_a_hole_is_told_from_a_skin_by_what_it_encloses():
+    """By hand: from the middle of a cube's side the open top takes a ninth of all directions and more."""
+    skin = box((0, 0, 0), (20, 20, 20))
+    tub = skin.picked(np.abs(skin.corners[..., 2] - 20).max(axis=1) > 0)
+    bottle = [(0, 0), *((15, h) for h in np.linspace(0, 40, 20)), (8, 48), (5, 50), (5, 60)]
+    vase = [(0, 0), *((12, h) for h in np.linspace(0, 60, 20))]
+    for outline, solid in ((bottle, True), (vase, False), (vase[1:], False)):
+        assert enclosing_shells(dirt.lathe(outline)).all() == solid
+    assert not enclosing_shells(tub).any() and not enclosing_shells(skin).any()
+    assert plan_solid(dirt.lathe(bottle).as_stored())[1].way == "mended"
+    assert plan_solid(dirt.lathe(bottle).as_stored(), SolidSettings(taken_as="skin"))[1].way == "thickened"

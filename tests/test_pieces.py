@@ -112,7 +112,7 @@ def test_pegs_fit_their_sockets_and_leave_their_wall(flat, loose):
         at = np.array(told.at_mm)
         walls = [at[0], 30 - at[0], at[1], 20 - at[1]]
         assert min(walls) - 2.2 >= told.wall_mm - 0.01 and told.wall_mm >= 1.5
-        assert 0.19 < told.gap_mm <= 0.2001
+        assert told.gap_mm == pytest.approx(0.2, abs=1e-4), "face against face, however it is turned in its socket"
     first, second = (np.array(p.at_mm) for p in record.pegs)
     assert np.linalg.norm(first - second) > 12
 
@@ -136,13 +136,13 @@ def test_a_lip_follows_the_rim_inside_and_keeps_its_clearance():
     assert not find_defects(below.as_stored()) and not find_defects(above.as_stored())
     assert below.bounds[1, 2] == pytest.approx(19, abs=0.15) and above.bounds[0, 2] == pytest.approx(16)
     lip = record.lips[0]
-    assert lip.gap_mm >= 0.19 and lip.pieces == (1, 2)
+    assert lip.gap_mm >= 0.2 and lip.pieces == (1, 2)
     ring = (25.6**2 - (25.6 - 2.4) ** 2) * 3  # the part that stands up, corners square
     rise = below.volume - cut_apart(hollow, [level(16)])[0].mesh.volume
     assert 0.8 * ring < rise < 2.2 * ring
     askew = Plane(point_mm=(15.0, 15.0, 12.0), normal=(0.6, 0.0, 0.8), name="askew")
     up, record = cut(hollow, CutSettings(planes=(askew, level(16, 1)), lip=asked))
-    assert len(up.pieces) == 4 == len(record.lips) and min(lip.gap_mm for lip in record.lips) > 0.1
+    assert len(up.pieces) == 4 == len(record.lips) and min(lip.gap_mm for lip in record.lips) > 0.17
     for piece in up.pieces:
         assert not find_defects(piece.mesh.as_stored())
         assert (piece.mesh.vertices[:, 2] >= -1e-6).all(), "no lip goes out through the drain"

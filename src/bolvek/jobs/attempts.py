@@ -36,14 +36,15 @@ from bolvek.units import Triple, length_text, volume_text
 _MOVED, _ASIDE = 2, 0.75  # rounds of holes put elsewhere; so many diameters off
 _ADDED = 2  # rounds of further holes
 _CLOSED_OFF = 2  # rounds of necks closed off
-_FILLED, _MOST_THIN = 3, 3  # rounds of a thin place filled; of so many spots at most
+_FILLED, _MOST_THIN = 3, 3  # rounds of places filled; thin spots that are a few
+_POOL_SHARE, _POOL_REACH = 0.03, 0.9  # of its room that a pool is small; of its side as a cube, the ball that fills it
 
 
 @dataclass(frozen=True, kw_only=True)
 class Again:
     """Places that made it begin again, and how: chambers behind narrow necks got "a hole" each, or were "closed off" at
     their necks; holes at whose edges the wall came out short were "moved"; pools that stayed got "one more" each; rooms
-    that the model had were "drained"; thin places of the wall were "filled"; cavities that still fell short were "left
+    that the model had were "drained"; thin webs and pools were "filled"; cavities that still fell short were "left
     solid"; a solid that had another size than asked was "resized"."""
 
     places: int
@@ -134,24 +135,35 @@ class Workbench:
             plugs += plugs_at(chambers, hollow_as.wall_mm)
             self.tell_again(len(chambers), "closed off")
             done = self._holes_put_right(self.attempt(dataclasses.replace(hollow_as, plugs_mm=plugs)))
-        return self._left_solid(self._thin_places_filled(done, dataclasses.replace(hollow_as, plugs_mm=plugs)))
+        return self._left_solid(self._places_filled(done, dataclasses.replace(hollow_as, plugs_mm=plugs)))
 
-    def _thin_places_filled(self, of: Attempt, hollow_as: HollowSettings) -> Attempt:
-        """With a ball of material where hollowing left the wall short in a few places, such as a web between two arms
-        of a cavity: so little costs less than the whole cavity."""
+    def _places_filled(self, of: Attempt, hollow_as: HollowSettings) -> Attempt:
+        """With a ball of material where little is wrong with a cavity: a web too thin between two of its arms, a pool
+        that no hole reaches. So little costs less than the whole cavity."""
         for _ in range(_FILLED):
-            wall = of.proof.wall
-            if of.proof.ok or of.made.hollow is None or wall is None or wall.holds or wall.thin_spots > _MOST_THIN:
+            balls = self._balls_that_mend(of, hollow_as.wall_mm)
+            if of.proof.ok or of.made.hollow is None or not balls:
                 break
-            hollow_as = dataclasses.replace(
-                hollow_as, plugs_mm=(*hollow_as.plugs_mm, (*wall.where_mm, hollow_as.wall_mm))
-            )
-            self.tell_again(1, "filled")
+            hollow_as = dataclasses.replace(hollow_as, plugs_mm=(*hollow_as.plugs_mm, *balls))
+            self.tell_again(len(balls), "filled")
             tried = self._holes_put_right(self.attempt(hollow_as))
             if tried.faults > of.faults or not tried.proof.ok and tried.made.hollow is None:
                 break
             of = tried
         return of
+
+    def _balls_that_mend(self, of: Attempt, wall_mm: float) -> list[tuple[float, float, float, float]]:
+        """Balls (x, y, z, radius) for the thinnest place of a wall that is short in few, and for pools in cavities."""
+        wall, liquid = of.proof.wall, of.proof.liquid
+        balls = []
+        if wall is not None and not wall.holds and wall.thin_spots <= _MOST_THIN:
+            balls.append((*wall.where_mm, wall_mm))
+        for room in liquid.rooms if liquid is not None else ():
+            low = room.lowest_mm
+            if room.too_much and low is not None and within(self.solid, room.where_mm):
+                if room.stays_mm3 <= _POOL_SHARE * room.volume_mm3:
+                    balls.append((*low, max(wall_mm, _POOL_REACH * room.stays_mm3 ** (1 / 3))))
+        return balls
 
     def _holes_put_right(self, first: Attempt) -> Attempt:
         first = self._bored_into_chambers(first)

@@ -30,7 +30,7 @@ _AGAIN = {
     "moved": "{} left the wall short beside: put elsewhere",
     "one more": "{} would stay: a further hole each",
     "drained": "{} for rooms that the model had",
-    "filled": "{} left too little wall between arms of the cavity: filled",
+    "filled": "{} of the cavity fell short (a thin web, or a pool that no hole reaches): filled",
     "left solid": "{} still fell short: left solid",
     "resized": "made solid, its size is not the one asked for: scaled to that and made again",
 }
