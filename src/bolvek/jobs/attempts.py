@@ -34,7 +34,7 @@ from bolvek.settings.shape import AutoSettings, DrainSettings, HollowSettings, P
 from bolvek.units import Triple, length_text, volume_text
 
 _MOVED, _ASIDE = 2, 0.75  # rounds of holes put elsewhere; so many diameters off
-_ADDED = 2  # rounds of further holes
+_ADDED = 3  # rounds of further holes
 _CLOSED_OFF = 2  # rounds of necks closed off
 _FILLED, _MOST_THIN = 3, 3  # rounds of places filled; thin spots that are a few
 _POOL_SHARE, _POOL_REACH = 0.03, 0.9  # of its room that a pool is small; of its side as a cube, the ball that fills it
@@ -249,22 +249,29 @@ class Workbench:
 
     def _further_holes(self, of: Attempt) -> Attempt:
         """With a further hole, low in it, for each room in which more stays than may. Columns of the flood are coarser
-        than those of the proof."""
+        than those of the proof. One that turns out to leave too little wall goes elsewhere."""
         if not self.settings.auto or of.made.drain is None:
             return of
+        where = _where(self.settings)
         for _ in range(_ADDED):
             h = of.hollowed
             if not isinstance(h, Hollowed):
                 break
+            wide = 3 * where.diameter_mm
             more = [
                 hole
-                for place in places_kept(h.mesh, of.proof, self.settings.drains)
-                if within(self.solid, place) and (hole := _hole_near(h, place, self.settings)) is not None
+                for place in places_kept(h.mesh, of.proof, where)
+                if within(self.solid, place)
+                and (hole := place_in_chamber(h.mesh, place, wide, where, h.placed)) is not None
             ]
             if not more:
                 break
             self.tell_again(len(more), "one more")
             tried = self.judged(dataclasses.replace(h, placed=[*h.placed, *more]))
+            if _breaks_the_wall(of, tried):
+                off = tuple((hole.bore.mouth, _ASIDE * hole.drain.diameter_mm) for hole in more)
+                where = dataclasses.replace(where, keep_off=(*where.keep_off, *off))
+                continue
             if tried.faults > of.faults or tried.stays_mm3 >= of.stays_mm3:
                 break
             of = tried
@@ -352,9 +359,10 @@ def _where(settings: PrepSettings) -> PlaceSettings:
     )
 
 
-def _hole_near(hollowed: Hollowed, place: Triple, settings: PrepSettings) -> Placed | None:
-    """A hole for what stays around a place of a cavity."""
-    return place_in_chamber(hollowed.mesh, place, 3 * settings.drains.diameter_mm, _where(settings), hollowed.placed)
+def _breaks_the_wall(before: Attempt, after: Attempt) -> bool:
+    """Whether the wall held before and does not after."""
+    held, holds = (a.proof.wall is None or a.proof.wall.holds for a in (before, after))
+    return held and not holds
 
 
 def _hollowed(solid: Mesh, asked: HollowSettings, settings: PrepSettings, step: Step) -> Hollowed | list[Finding]:
