@@ -1,6 +1,7 @@
 """Recasting, slimming, and the way from any file to a solid."""
 
 import json
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -13,6 +14,7 @@ from bolvek.demo.troubled import dragon_bracket, finial
 from bolvek.errors import UsageError, WorkError
 from bolvek.formats import read_model, write_model
 from bolvek.mesh import Mesh
+from bolvek.operations.convex.body import lofted
 from bolvek.operations.recast import recast
 from bolvek.operations.slim import slim_to
 from bolvek.operations.solid import make_solid
@@ -287,3 +289,18 @@ def test_solid_from_the_command_line(bolvek, tmp_path):
         ["--triangles", "9", "--megabytes", "1"],
     ):
         bolvek("solid", "fine.stl", *wrong, expect=2)
+
+
+def test_what_is_thinner_than_prints_is_made_as_thick_and_a_wedge_keeps_its_shape():
+    """A plate of 0.3 mm on a block, measured along lines through it; a wedge of 40 degrees has no thin middle."""
+    plate = box((0, 0, 0), (24, 16, 0.3)).joined(box((2, 2, -6), (8, 8, 0.2)))
+    made, record = recast(plate.as_stored(), RecastSettings(least_mm=0.8, grid_mm=0.2))
+    places = np.random.default_rng(1).uniform((9, 1, -2), (23, 15, -2), (300, 3))
+    hits = made.tree.rays(places, np.broadcast_to([0.0, 0.0, 1.0], places.shape), most=4)
+    through = hits.distance[:, 1] - hits.distance[:, 0]
+    assert through.min() > 0.75 and through.max() < 0.95 and record.thick_mm2 > 300 and not find_defects(made)
+    slope = 10 * np.tan(np.radians(40))
+    wedge = lofted([np.array([[x, 0, 0], [x, 10, 0], [x, 10, slope]], float) for x in (0, 20)]).as_stored()
+    asked = RecastSettings(grid_mm=0.2)
+    plain, thick = (recast(wedge, replace(asked, least_mm=least))[0] for least in (None, 0.8))
+    assert thick.volume == pytest.approx(plain.volume, rel=1e-3)

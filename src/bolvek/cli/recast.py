@@ -43,6 +43,7 @@ def _ways(text: str | None) -> tuple[str, tuple[float, ...]]:
     bound("--inside", RecastSettings, "inside"),
     bound("--keep-edges", RecastSettings, "keep_edges"),
     bound("--within", RecastSettings, "within_mm"),
+    bound("--least-wall", RecastSettings, "least_mm"),
     bound("--least-volume", RecastSettings, "least_mm3"),
     click.option("--try", "tried", metavar="WHAT=A,B,...", help="Compare, as in bridge=0.2,0.4mm; write no model."),
     click.option("--sheet", type=PICTURE, metavar="FILE.png", help="Draw what --try made side by side."),

@@ -6,7 +6,7 @@ was there: a try that is no better is not taken.
 
 import dataclasses
 from collections.abc import Iterable
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from functools import partial
 
 import numpy as np
@@ -36,6 +36,7 @@ from bolvek.units import Triple, length_text, volume_text
 _MOVED, _ASIDE = 2, 0.75  # rounds of holes put elsewhere; so many diameters off
 _ADDED = 3  # rounds of further holes
 _CLOSED_OFF = 2  # rounds of necks closed off
+_MOST_AGAIN = 5  # rounds of all kinds
 _FILLED, _MOST_THIN = 3, 3  # rounds of places filled; thin spots that are a few
 _POOL_SHARE, _POOL_REACH = 0.03, 0.9  # of its room that a pool is small; of its side as a cube, the ball that fills it
 
@@ -118,6 +119,12 @@ class Workbench:
     asked: ProofSettings
     as_solid: ProofSettings
     drilled: Drilled | None = None
+    told: list[Again] = field(default_factory=list)
+
+    @property
+    def tired(self) -> bool:
+        """Whether it began again so often that only leaving cavities solid is tried any more."""
+        return len(self.told) >= _MOST_AGAIN
 
     def attempt(self, hollow_as: HollowSettings) -> Attempt:
         """Hollowed, drained, proven."""
@@ -129,7 +136,7 @@ class Workbench:
         plugs = hollow_as.plugs_mm
         for _ in range(_CLOSED_OFF):
             chambers = self.chambers(done)
-            if done.made.hollow is None or not chambers:
+            if done.made.hollow is None or not chambers or self.tired:
                 break
             # what no hole reaches is closed off at its neck: a cavity of its own, or a pocket that stays solid
             plugs += plugs_at(chambers, hollow_as.wall_mm)
@@ -142,7 +149,7 @@ class Workbench:
         that no hole reaches. So little costs less than the whole cavity."""
         for _ in range(_FILLED):
             balls = self._balls_that_mend(of, hollow_as.wall_mm)
-            if of.proof.ok or of.made.hollow is None or not balls:
+            if of.proof.ok or of.made.hollow is None or not balls or self.tired:
                 break
             hollow_as = dataclasses.replace(hollow_as, plugs_mm=(*hollow_as.plugs_mm, *balls))
             self.tell_again(len(balls), "filled")
@@ -205,7 +212,7 @@ class Workbench:
 
     def tell_again(self, places: int, how: str) -> None:
         """Tell that it begins again, see `Again`."""
-        self.step("again", partial(Again, places=places, how=how))
+        self.told.append(self.step("again", partial(Again, places=places, how=how)))
 
     def _bored_into_chambers(self, of: Attempt) -> Attempt:
         """With a hole of its own for each chamber behind a narrow neck; as it was, where one of them gets none."""
@@ -232,7 +239,7 @@ class Workbench:
             near = [
                 m for m in mouths if np.linalg.norm(np.subtract(m, wall.where_mm)) < aside + settings.hollow.wall_mm
             ]
-            if not near:
+            if not near or self.tired:
                 break
             off = (*off, *((mouth, aside) for mouth in near))
             elsewhere = dataclasses.replace(settings, drains=dataclasses.replace(settings.drains, keep_off=off))
@@ -264,7 +271,7 @@ class Workbench:
                 if within(self.solid, place)
                 and (hole := place_in_chamber(h.mesh, place, wide, where, h.placed)) is not None
             ]
-            if not more:
+            if not more or self.tired:
                 break
             self.tell_again(len(more), "one more")
             tried = self.judged(dataclasses.replace(h, placed=[*h.placed, *more]))

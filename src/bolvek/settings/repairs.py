@@ -157,7 +157,8 @@ class RecastSettings(Settings):
     (None: two cells). grow_mm: half the thickness that what has none is given (None: a cell; 0: it vanishes).
     grow_closed_mm: the same where it belongs to a closed shell, as folds and blades do (None: as grow_mm). inside:
     one of INSIDES. keep_edges: bring sharp edges and corners back. within_mm: deviation allowed to slimming (None: a
-    twentieth of the cell; 0: no slimming). least_mm3: smaller pieces are dropped."""
+    twentieth of the cell; 0: no slimming). least_mm: what is thinner is made as thick (None, 0: it stays). least_mm3:
+    smaller pieces are dropped."""
 
     grid_mm: float | None = setting(
         None, unit="mm", above=0, help="Lattice cell.", none="auto: from the size and the surface"
@@ -173,6 +174,9 @@ class RecastSettings(Settings):
     keep_edges: bool = setting(False, help="Bring sharp edges and corners back, which the lattice cuts off.")
     within_mm: float | None = setting(
         None, unit="mm", least=0, help="Deviation allowed to slimming.", none="a twentieth of the cell"
+    )
+    least_mm: float | None = setting(
+        None, unit="mm", least=0, help="Make what is thinner as thick as this.", none="it stays as thin as it is"
     )
     least_mm3: float = setting(0.0, unit="mm3", least=0, help="Drop pieces of less volume.")
 

@@ -7,8 +7,9 @@ were, and voids that nothing gets into are filled, or kept where the winding num
 meant. What has no thickness of its own, or hardly any, vanishes in that; it is found by its distance to what came out
 and by how thick that is there, and given one: the union with all that is nearer to it than the grow. Both surfaces
 are level surfaces of functions that change by no more than a millimetre a millimetre, extracted so that they are
-closed, manifold and free of crossings; then the vertices are brought to the exact distance, or onto the original where
-that is near, unless something would cross.
+closed, manifold and free of crossings. What is still thinner than prints is made as thick along its
+middle (see `thick`). Then the vertices are brought to the exact distance, or onto the original where that is near,
+unless something would cross.
 """
 
 import math
@@ -24,6 +25,7 @@ from bolvek.mesh import Mesh
 from bolvek.operations.recast.edges import with_edges
 from bolvek.operations.recast.measure import measure, piece_areas
 from bolvek.operations.recast.settings import LEAK_CELLS, MOST_CELLS, Leak, RecastRecord
+from bolvek.operations.recast.thick import half_wall, ridge_faces
 from bolvek.operations.slim import slim
 from bolvek.operations.untangle import untangle
 from bolvek.settings import remedy
@@ -76,8 +78,19 @@ def recast(mesh: Mesh, settings: RecastSettings = _PLAIN) -> tuple[Mesh, RecastR
     field = _Field(closed_in, 0.5 * bridge)
     rough = field.surface(cell)
     thin = _too_thin(pieces, rough, VANISHED_SHARE * cell, grow_of)
+    allowed = _SLIM_SHARE * cell if settings.within_mm is None else settings.within_mm
+    least, ridges = settings.least_mm or 0.0, [np.zeros((0, 3, 3))]
+    # not of what is grown below: at a sharp edge that is a bead, and no wall
+    if least > 0 and len(rough.faces):
+        ridges.append(ridge_faces(rough, rough.corners, np.arange(len(rough.faces)), least))
+    if least > 0 and thin.any():
+        ridges.append(ridge_faces(soup, pieces[thin], face[thin], least))
+    ridge = np.concatenate(ridges)
     if thin.any() and grow > 0:
         field = _Field(closed_in, 0.5 * bridge, pieces[thin], grow_of[thin])
+    if len(ridge):
+        field.add(ridge, half_wall(least, cell, allowed))
+    if field.beside:
         rough = field.surface(cell)
     rough, dropped = _without_drops(rough, settings.least_mm3)
     if not len(rough.faces):
@@ -85,7 +98,6 @@ def recast(mesh: Mesh, settings: RecastSettings = _PLAIN) -> tuple[Mesh, RecastR
             f"nothing would be left: no part is thicker than a cell of {cell:.3g} mm",
             remedy("recast", "gives what is thin a thickness", RecastSettings(grow_mm=float(f"{cell:.2g}"))),
         )
-    allowed = _SLIM_SHARE * cell if settings.within_mm is None else settings.within_mm
     solid, deviation, sharpened = _finished(rough, field, soup, cell, allowed, edges=settings.keep_edges)
     found = measure(pieces, soup, solid, cell)
     return solid, RecastRecord(
@@ -97,6 +109,8 @@ def recast(mesh: Mesh, settings: RecastSettings = _PLAIN) -> tuple[Mesh, RecastR
         voids_filled=filled,
         dropped=dropped,
         grown_mm2=float(piece_areas(pieces[thin]).sum()) if grow > 0 else 0.0,
+        least_mm=least,
+        thick_mm2=float(piece_areas(ridge).sum()),
         triangles_before_slim=len(rough.faces),
         triangles=len(solid.faces),
         volume_mm3=solid.volume,
@@ -167,11 +181,15 @@ class _Field:
         self.beside = list[tuple[Tree, float]]()
         if thin is not None and grow is not None:
             for amount in np.unique(grow).tolist():
-                corners = thin[grow == amount].reshape(-1, 3)
-                self.beside.append((Tree(corners, np.arange(len(corners), dtype=np.int32).reshape(-1, 3)), amount))
-                # what is given a thickness may reach farther than what was closed in
-                self.low = np.minimum(self.low, corners.min(axis=0) - amount)
-                self.high = np.maximum(self.high, corners.max(axis=0) + amount)
+                self.add(thin[grow == amount], amount)
+
+    def add(self, pieces: Floats, amount: float) -> None:
+        """Give pieces (N, 3, 3), or points as such, so much material around."""
+        corners = pieces.reshape(-1, 3)
+        self.beside.append((Tree(corners, np.arange(len(corners), dtype=np.int32).reshape(-1, 3)), amount))
+        # it may reach farther than what was closed in
+        self.low = np.minimum(self.low, corners.min(axis=0) - amount)
+        self.high = np.maximum(self.high, corners.max(axis=0) + amount)
 
     def at(self, points: Floats) -> Floats:
         """Values (P,) in mm, that change by a millimetre a millimetre at most."""

@@ -32,6 +32,7 @@ class Leak:
 @dataclass(frozen=True, kw_only=True)
 class RecastRecord(Worded):
     """What recasting made: cell, bridge and grow as used; parts; what was closed in, dropped or given a thickness;
+    least_mm: how thick it was made at least (0: not asked), so much surface of it (thick_mm2);
     triangles before and after slimming; edge_points: points at which sharp edges were brought back; how far the two
     surfaces are apart, both ways (mm), where the original bounds the solid: lost are places of the original that
     nothing is near, added those of the result."""
@@ -44,6 +45,8 @@ class RecastRecord(Worded):
     voids_filled: int
     dropped: int
     grown_mm2: float
+    least_mm: float
+    thick_mm2: float
     triangles_before_slim: int
     triangles: int
     volume_mm3: float

@@ -37,6 +37,7 @@ THIN_ENOUGH = 0.97
 _MOST_TRIMMED = 0.1  # of a skin's area
 _TRIES = 3
 _MOST_SKINS = 60
+_LEAST_SHARE = 0.05
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -188,7 +189,9 @@ def _recast(found: Mesh, settings: SolidSettings, step: Step, *, ends: bool = Fa
         asked = MendSettings(close_ends=ends or settings.taken_as == "solid")
         found = step("caps", lambda: caps(found, asked))
     crumb = np.pi / 6 * settings.skin_mm**3  # what folds leave apart, smaller than a ball as wide as a skin is thick
-    chosen = RecastSettings(grow_mm=0.5 * settings.skin_mm, grow_closed_mm=0.0, least_mm3=crumb)
+    # a model so small that this would fill it is left as thin as it is, and told
+    least = settings.least_mm if settings.least_mm <= _LEAST_SHARE * float(found.size.max()) else 0.0
+    chosen = RecastSettings(grow_mm=0.5 * settings.skin_mm, grow_closed_mm=0.0, least_mm=least, least_mm3=crumb)
     widest = WIDEST_BRIDGE_SHARE * float(found.size.max())
     for turn in range(_TRIES):
         solid, record = step("recast", partial(recast, found, chosen))

@@ -18,6 +18,8 @@ def recast_text(record: RecastRecord) -> str:
         text += f"; sharp edges brought back at {record.edge_points:,} points"
     if record.grown_mm2:
         text += f"; {area_text(record.grown_mm2)} of thin faces made {length_text(2 * record.grow_mm)} thick"
+    if record.thick_mm2:
+        text += f"; {area_text(record.thick_mm2)} of thin material made {length_text(record.least_mm)} thick"
     return text
 
 
