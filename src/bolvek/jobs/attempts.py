@@ -154,7 +154,8 @@ class Workbench:
             hollow_as = dataclasses.replace(hollow_as, plugs_mm=(*hollow_as.plugs_mm, *balls))
             self.tell_again(len(balls), "filled")
             tried = self._holes_put_right(self.attempt(hollow_as))
-            if tried.faults > of.faults or not tried.proof.ok and tried.made.hollow is None:
+            thicker = _least_wall(tried) > _least_wall(of) and tried.faults <= of.faults
+            if not (tried.proof.ok or thicker or tried.better_than(of)):
                 break
             of = tried
         return of
@@ -364,6 +365,10 @@ def _where(settings: PrepSettings) -> PlaceSettings:
     return dataclasses.replace(
         settings.drains, least_mm=settings.least_passage_mm, wall_mm=wall - wall_tolerance_mm(wall)
     )
+
+
+def _least_wall(of: Attempt) -> float:
+    return of.proof.wall.min_mm if of.proof.wall is not None else 0.0
 
 
 def _breaks_the_wall(before: Attempt, after: Attempt) -> bool:

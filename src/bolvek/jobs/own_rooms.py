@@ -15,6 +15,7 @@ from bolvek.errors import WorkError
 from bolvek.mesh import Mesh
 from bolvek.operations.drain import DrainRecord, Placed, cut_and_trace, place_by_flood, place_in_chamber
 from bolvek.operations.solid import Step
+from bolvek.settings.measures import wall_tolerance_mm
 from bolvek.settings.shape import AutoSettings, DrainSettings, PlaceSettings, PrepSettings
 from bolvek.units import Triple, as_triple
 
@@ -65,14 +66,22 @@ def _own_chambers(solid: Mesh, proof: ProofRecord) -> list[Chamber]:
 
 def drill_rooms(solid: Mesh, proof: ProofRecord, settings: PrepSettings, step: Step) -> Drilled | None:
     """The solid with a hole into each chamber of its own behind a narrow neck, and with the holes that flooding finds
-    for its rooms. The walls are its own: the printer's least is left beside a hole. None where none can be cut."""
-    least = settings.least_wall_mm
-    where = dataclasses.replace(settings.drains, least_mm=settings.least_passage_mm, wall_mm=least)
-    flooded = AutoSettings(place=where, least_drain_mm=settings.least_passage_mm, wall_mm=least)
+    for its rooms. Beside them the wall asked for is left, or where no hole does that the printer's least: the walls of
+    such rooms are the file's. None where none can be cut."""
+    wall = settings.hollow.wall_mm
+    for beside in (wall - wall_tolerance_mm(wall), settings.least_wall_mm):
+        drilled = _drilled(solid, proof, settings, beside, step)
+        if drilled is not None:
+            return drilled
+    return None
+
+
+def _drilled(solid: Mesh, proof: ProofRecord, settings: PrepSettings, beside: float, step: Step) -> Drilled | None:
+    where = dataclasses.replace(settings.drains, least_mm=settings.least_passage_mm, wall_mm=beside)
+    flooded = AutoSettings(place=where, least_drain_mm=settings.least_passage_mm, wall_mm=settings.least_wall_mm)
     placed: list[Placed] = []
     drilled: Drilled | None = None
-    chambers = _own_chambers(solid, proof)
-    for chamber in chambers:
+    for chamber in _own_chambers(solid, proof):
         hole = place_in_chamber(solid, chamber.where_mm, chamber.width_mm, where, placed)
         placed += [] if hole is None else [hole]
     try:

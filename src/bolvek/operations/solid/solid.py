@@ -17,6 +17,7 @@ from bolvek.operations.fuse import fuse_parts, parts_of
 from bolvek.operations.mend import MendRecord
 from bolvek.operations.mend.close import caps
 from bolvek.operations.recast import RecastRecord, recast
+from bolvek.operations.recast.lids import with_lids
 from bolvek.operations.slim import SlimRecord, slim_to
 from bolvek.operations.solid.plan import closed_voids, plan_solid
 from bolvek.operations.solid.settings import Step, just_do
@@ -97,33 +98,66 @@ def make_solid(mesh: Mesh, settings: SolidSettings, step: Step = just_do) -> tup
         way = "recast"
         ends = settings.taken_as != "skin" and bool(enclosing_shells(found).all())
         solid, recasted = _recast(found, settings, step, ends=ends)
-    solid, cavities, voids = _without_cavities(solid)
-    slimmed, changes, alike = None, None, None
-    if settings.slim is not None:
-        whole, asked = solid, settings.slim
-        solid, slimmed = step("slim", lambda: slim_to(whole, asked))
-        solid = solid.as_stored()
-    if way != "as it is" or slimmed is not None:
-        changes = step("changes", lambda: compare(mesh, solid)[0])
-        alike = step("likeness", lambda: _asked_for(likeness(mesh, solid, voids), settings))
+    done = _finished(mesh, solid, settings, step, made=way != "as it is")
+    if way == "recast" and settings.taken_as != "skin" and _became_hollow(done.likeness):
+        lidded, gap = step("lids", lambda: with_lids(found))
+        tried = _recast(lidded, settings, step, gap=gap) if gap else None
+        other = _finished(mesh, tried[0], settings, step) if tried is not None else done
+        if tried is not None and _faults(other) < _faults(done):
+            done, recasted = other, tried[1]
+            given_up.append("recast as it is: what is solid in the file would be air; so lids close it where it ends")
     guessed = ""
     if way.startswith("thickened") and settings.taken_as is None:
         guessed = _guess(found)
-    return solid, SolidRecord(
+    return done.solid, SolidRecord(
         way=way,
         why=plan.why,
         given_up=tuple(given_up),
-        cavities=cavities,
+        cavities=done.cavities,
         parts=parts,
         mend=plan.mend,
         thicken=thickened,
         recast=recasted,
-        slim=slimmed,
-        changes=changes,
-        apart=int((solid.shell_volumes > 0).sum()),
+        slim=done.slim,
+        changes=done.changes,
+        apart=int((done.solid.shell_volumes > 0).sum()),
         guessed=guessed,
-        likeness=alike,
+        likeness=done.likeness,
     )
+
+
+@dataclass(frozen=True, kw_only=True)
+class _Finished:
+    """A solid without its closed voids, how many there were, slimmed, and held against the file."""
+
+    solid: Mesh
+    cavities: int
+    slim: SlimRecord | None = None
+    changes: CompareRecord | None = None
+    likeness: Likeness | None = None
+
+
+def _finished(mesh: Mesh, solid: Mesh, settings: SolidSettings, step: Step, *, made: bool = True) -> _Finished:
+    """The solid as it is given, against the file. made: something was done to it."""
+    solid, cavities, voids = _without_cavities(solid)
+    slimmed = None
+    if settings.slim is not None:
+        whole, asked = solid, settings.slim
+        solid, slimmed = step("slim", lambda: slim_to(whole, asked))
+        solid = solid.as_stored()
+    if not made and slimmed is None:
+        return _Finished(solid=solid, cavities=cavities)
+    changes = step("changes", lambda: compare(mesh, solid)[0])
+    alike = step("likeness", lambda: _asked_for(likeness(mesh, solid, voids), settings))
+    return _Finished(solid=solid, cavities=cavities, slim=slimmed, changes=changes, likeness=alike)
+
+
+def _faults(done: _Finished) -> int:
+    return len(done.likeness.findings) if done.likeness is not None else 0
+
+
+def _became_hollow(alike: Likeness | None) -> bool:
+    return alike is not None and any(f.code == "became_hollow" for f in alike.findings)
 
 
 def _check_skin(found: Mesh, way: str, skin: float) -> None:
@@ -182,21 +216,27 @@ def _thick(skin: Mesh, settings: SolidSettings) -> tuple[list[Mesh], ThickenReco
     return [mesh for mesh, _ in done], worst
 
 
-def _recast(found: Mesh, settings: SolidSettings, step: Step, *, ends: bool = False) -> tuple[Mesh, RecastRecord]:
+def _recast(
+    found: Mesh, settings: SolidSettings, step: Step, *, ends: bool = False, gap: float | None = None
+) -> tuple[Mesh, RecastRecord]:
     """Recast, openings that are holes (ends: all that there are) closed however that crosses, with wider bridges while
-    it leaks."""
-    if found.topology.open_edges:
+    it leaks. gap: how wide gaps beside lids are, where there are some."""
+    if found.topology.open_edges and gap is None:
         asked = MendSettings(close_ends=ends or settings.taken_as == "solid")
         found = step("caps", lambda: caps(found, asked))
     crumb = np.pi / 6 * settings.skin_mm**3  # what folds leave apart, smaller than a ball as wide as a skin is thick
     # a model so small that this would fill it is left as thin as it is, and told
     least = settings.least_mm if settings.least_mm <= _LEAST_SHARE * float(found.size.max()) else 0.0
-    chosen = RecastSettings(grow_mm=0.5 * settings.skin_mm, grow_closed_mm=0.0, least_mm=least, least_mm3=crumb)
+    chosen = RecastSettings(
+        grow_mm=0.5 * settings.skin_mm, grow_closed_mm=0.0, bridge_mm=gap, least_mm=least, least_mm3=crumb
+    )
     widest = WIDEST_BRIDGE_SHARE * float(found.size.max())
-    for turn in range(_TRIES):
+    # what lids leave open is meant to be
+    tries = _TRIES if gap is None else 1
+    for turn in range(tries):
         solid, record = step("recast", partial(recast, found, chosen))
         gaps = [leak.width_mm for leak in record.leaks if 1.2 * leak.width_mm <= widest]
-        if not gaps or turn == _TRIES - 1:
+        if not gaps or turn == tries - 1:
             break
         chosen = replace(chosen, grid_mm=record.grid_mm, bridge_mm=1.2 * max(gaps) + record.grid_mm)
     return solid, record
