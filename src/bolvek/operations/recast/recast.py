@@ -41,7 +41,6 @@ _LEAST_GROW = 0.75  # cells: thinner than that the lattice would lose it
 _SQUARE = 0.8  # cosine between a piece and the side by which a line through it leaves
 _PIECE = 3.0  # cells: faces are looked at in pieces no longer than this
 _MOST_PIECES = 4_000_000
-_THICK_ROUNDS, _STILL_THIN = 2, 0.95  # rounds of making thick; of the least wall
 _MOST_STEP = 0.4  # cells
 _PULL = 0.6  # cells: vertices nearer to the original than this are put onto it
 _SLIM_SHARE = 0.05
@@ -93,23 +92,13 @@ def recast(mesh: Mesh, settings: RecastSettings = _PLAIN) -> tuple[Mesh, RecastR
         field.add(ridge, half_wall(least, cell, allowed))
     if field.beside:
         rough = field.surface(cell)
-    for turn in range(_THICK_ROUNDS):
-        rough, dropped = _without_drops(rough, settings.least_mm3)
-        if not len(rough.faces):
-            raise WorkError(
-                f"nothing would be left: no part is thicker than a cell of {cell:.3g} mm",
-                remedy("recast", "gives what is thin a thickness", RecastSettings(grow_mm=float(f"{cell:.2g}"))),
-            )
-        solid, deviation, sharpened = _finished(rough, field, soup, cell, allowed, edges=settings.keep_edges)
-        if not least > 0 or turn == _THICK_ROUNDS - 1:
-            break
-        # what bringing vertices into place made thin again
-        again = ridge_faces(solid, solid.corners, np.arange(len(solid.faces)), _STILL_THIN * least)
-        if not len(again):
-            break
-        field.add(again, half_wall(least, cell, allowed))
-        ridge = np.concatenate([ridge, again])
-        rough = field.surface(cell)
+    rough, dropped = _without_drops(rough, settings.least_mm3)
+    if not len(rough.faces):
+        raise WorkError(
+            f"nothing would be left: no part is thicker than a cell of {cell:.3g} mm",
+            remedy("recast", "gives what is thin a thickness", RecastSettings(grow_mm=float(f"{cell:.2g}"))),
+        )
+    solid, deviation, sharpened = _finished(rough, field, soup, cell, allowed, edges=settings.keep_edges)
     found = measure(pieces, soup, solid, cell)
     return solid, RecastRecord(
         grid_mm=cell,
