@@ -10,12 +10,14 @@ import dirt
 from bolvek.analyses.likeness import likeness
 from bolvek.analyses.soundness import find_defects
 from bolvek.demo.carp import carp
+from bolvek.demo.pieces import blocks
 from bolvek.demo.troubled import dragon_bracket, finial
 from bolvek.errors import UsageError, WorkError
 from bolvek.formats import read_model, write_model
 from bolvek.mesh import Mesh
 from bolvek.operations.convex.body import lofted
 from bolvek.operations.recast import recast
+from bolvek.operations.recast.lids import with_lids
 from bolvek.operations.slim import slim_to
 from bolvek.operations.solid import make_solid
 from bolvek.settings.repairs import RecastSettings, SlimSettings, SolidSettings
@@ -304,3 +306,20 @@ def test_what_is_thinner_than_prints_is_made_as_thick_and_a_wedge_keeps_its_shap
     asked = RecastSettings(grid_mm=0.2)
     plain, thick = (recast(wedge, replace(asked, least_mm=least))[0] for least in (None, 0.8))
     assert thick.volume == pytest.approx(plain.volume, rel=1e-3)
+
+
+def test_lids_close_what_the_winding_number_says_is_solid():
+    """A cube of 20 mm with a hole of 12 mm in a side: recast as it is it is a skin, with a lid it is the cube."""
+    cells = np.zeros((7, 7, 7), bool)
+    cells[1:6, 1:6, 1:6] = True
+    cube = blocks(cells, 4.0)
+    middle = cube.corners.mean(axis=1)
+    top = (middle[:, 2] > cube.bounds[1, 2] - 1e-6) & (np.abs(middle[:, :2] - 14).max(axis=1) < 6)
+    hurt = cube.picked(~top).as_stored()
+    lidded, gap = with_lids(hurt)
+    assert 0 < gap < 0.5 and len(lidded.faces) > len(hurt.faces)
+    skin, _ = recast(hurt, RecastSettings(grid_mm=0.4, grow_mm=0.6))
+    solid, _ = recast(lidded, RecastSettings(grid_mm=0.2, grow_mm=0.6, bridge_mm=0.4))
+    assert skin.volume < 0.5 * 20**3 and solid.volume == pytest.approx(20**3, rel=0.01) and not find_defects(solid)
+    assert {f.code for f in likeness(hurt, skin).findings} == {"became_hollow"} and likeness(hurt, solid).ok
+    assert with_lids(cube)[1] == 0.0, "what is closed needs none"

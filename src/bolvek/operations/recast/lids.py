@@ -10,14 +10,18 @@ import numpy as np
 from bolvek.analyses.shells import material_tree
 from bolvek.mesh import Mesh
 from bolvek.spatial.isosurface import dense_surface
+from bolvek.spatial.tree import Tree
 
 _CELLS = 100  # along the longest side
-_AWAY = 0.3  # cells: nearer to a face than this the level is the face itself
+_OWN, _AWAY = 0.9, 0.3
+"""Cells: nearer to a face than the first the level is that face, unless an open edge is what is nearest; nearer than
+the second in any case."""
 
 
-def with_lids(soup: Mesh) -> tuple[Mesh, float]:
+def with_lids(soup: Mesh, *, anywhere: bool = False) -> tuple[Mesh, float]:
     """The faces with such lids, and how wide the gaps between lids and faces may be (mm); the mesh itself where there
-    are none."""
+    are none. anywhere: also where the level passes faces at a small distance that are no rim, as where sides disagree;
+    what comes of that may stand off them by half a cell."""
     longest = float(soup.size.max())
     cell = longest / _CELLS
     origin = soup.bounds[0] - 2 * cell
@@ -28,5 +32,15 @@ def with_lids(soup: Mesh) -> tuple[Mesh, float]:
     found = Mesh(level.vertices, level.faces)
     if not len(found.faces):
         return soup, 0.0
-    away = soup.tree.nearest(found.vertices[found.faces].mean(axis=1))[0] > _AWAY * cell
+    middle = found.vertices[found.faces].mean(axis=1)
+    off = soup.tree.nearest(middle)[0]
+    away = off > _OWN * cell
+    rim = np.flatnonzero(soup.topology.opposite < 0)
+    if anywhere:
+        away = off > _AWAY * cell
+    elif len(rim):
+        a, b = (soup.vertices[end] for end in soup.edge_ends(rim))
+        corners = np.stack([a, b, b], axis=1).reshape(-1, 3)
+        edges = Tree(corners, np.arange(len(corners), dtype=np.int32).reshape(-1, 3))
+        away |= (off > _AWAY * cell) & (edges.nearest(middle)[0] <= off * (1 + 1e-9))
     return (soup.joined(found.picked(away)), 1.2 * cell) if away.any() else (soup, 0.0)

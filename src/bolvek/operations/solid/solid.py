@@ -99,12 +99,16 @@ def make_solid(mesh: Mesh, settings: SolidSettings, step: Step = just_do) -> tup
         ends = settings.taken_as != "skin" and bool(enclosing_shells(found).all())
         solid, recasted = _recast(found, settings, step, ends=ends)
     done = _finished(mesh, solid, settings, step, made=way != "as it is")
-    if way == "recast" and settings.taken_as != "skin" and _became_hollow(done.likeness):
-        lidded, gap = step("lids", lambda: with_lids(found))
-        tried = _recast(lidded, settings, step, gap=gap) if gap else None
-        other = _finished(mesh, tried[0], settings, step) if tried is not None else done
-        if tried is not None and _faults(other) < _faults(done):
-            done, recasted = other, tried[1]
+    for anywhere in (False, True) if way == "recast" and settings.taken_as != "skin" else ():
+        if not _became_hollow(done.likeness):
+            break
+        lidded, gap = step("lids", partial(with_lids, found, anywhere=anywhere))
+        if not gap:
+            continue
+        body, record = _recast(lidded, settings, step, gap=gap)
+        other = _finished(mesh, body, settings, step)
+        if _faults(other) < _faults(done):
+            done, recasted = other, record
             given_up.append("recast as it is: what is solid in the file would be air; so lids close it where it ends")
     guessed = ""
     if way.startswith("thickened") and settings.taken_as is None:
