@@ -312,11 +312,11 @@ class Workbench:
         """What was hollowed, without some of its cavities, holes for the others looked for anew."""
         gone = np.isin(h.mesh.topology.shell, cavities)
         volume = -float(h.mesh.shell_volumes[cavities].sum())
-        why = next((f.text for f in proof.findings if f.severity == "fault"), "no place for a second hole, a vent")
+        fault = next((f.text for f in proof.findings if f.severity == "fault"), "")
+        why = f"it was unfit: {fault}" if fault else "it had one hole, and no place for a second, a vent"
         what = "a cavity" if len(cavities) == 1 else f"{len(cavities):,} cavities"
         stays = "stays" if len(cavities) == 1 else "stay"
-        text = f"{what} of {volume_text(volume)} {stays} solid and costs that much more material; hollow it was unfit"
-        text += f": {why}"
+        text = f"{what} of {volume_text(volume)} {stays} solid and costs that much more material; hollow {why}"
         note = Finding("left_solid", "note", len(cavities), text)
         if (h.before[~gone] != INNER).all():
             return [note]
