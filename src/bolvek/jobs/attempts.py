@@ -29,6 +29,7 @@ from bolvek.operations.drain import (
 )
 from bolvek.operations.hollow import HollowRecord, NoCavityError, hollow
 from bolvek.operations.solid import Step
+from bolvek.settings import remedy
 from bolvek.settings.measures import ProofSettings, wall_tolerance_mm
 from bolvek.settings.shape import AutoSettings, DrainSettings, HollowSettings, PlaceSettings, PrepSettings
 from bolvek.units import Triple, length_text, volume_text
@@ -317,7 +318,8 @@ class Workbench:
         what = "a cavity" if len(cavities) == 1 else f"{len(cavities):,} cavities"
         stays = "stays" if len(cavities) == 1 else "stay"
         text = f"{what} of {volume_text(volume)} {stays} solid and costs that much more material; hollow {why}"
-        note = Finding("left_solid", "note", len(cavities), text)
+        with_one = () if fault else (remedy("", "hollows it with one hole", PlaceSettings(count=1)),)
+        note = Finding("left_solid", "note", len(cavities), text, remedies=with_one)
         if (h.before[~gone] != INNER).all():
             return [note]
         record = dataclasses.replace(
