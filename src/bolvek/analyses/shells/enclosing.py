@@ -9,7 +9,7 @@ import numpy as np
 
 from bolvek.analyses.shells.standing import standing
 from bolvek.arrays import Bools
-from bolvek.mesh import Mesh
+from bolvek.mesh import Mesh, once_a_mesh
 from bolvek.mesh.topology import OPEN
 
 ENCLOSED = 0.85
@@ -21,6 +21,7 @@ _TURN = 0.7548776662466927  # of places spread evenly over a square, and its squ
 _MOST_BODIES = 300
 
 
+@once_a_mesh
 def enclosing_shells(mesh: Mesh) -> Bools:
     """Shells (S,) that are open, alone or together with those that their openings hold to them, and enclose what is
     beneath them all the same."""

@@ -6,6 +6,7 @@ import numpy as np
 
 from bolvek.analyses.shells import enclosing_shells, find_openings, material_tree, standing
 from bolvek.analyses.soundness import find_defects
+from bolvek.arrays import Bools
 from bolvek.mesh import Mesh
 from bolvek.operations.mend import MendRecord, mend
 from bolvek.operations.mend.close import burying
@@ -43,7 +44,7 @@ def plan_solid(mesh: Mesh, settings: SolidSettings = _PLAIN, step: Step = just_d
     apart = step("mend apart", lambda: _mended_apart(found, asked)) if found.topology.open_edges else found
     if apart is not found:
         found, why = apart, f"{why}, parts that go through each other mended one by one"
-    lidded = step("lids", lambda: _lidded(found)) if settings.taken_as != "skin" else found
+    lidded = step("lids", lambda: _lidded(found, settings))
     if lidded is not found:
         found, why = lidded, f"{why}; what encloses all but a little was closed: a solid with a hole, no skin"
     topology = found.topology
@@ -60,7 +61,7 @@ def plan_solid(mesh: Mesh, settings: SolidSettings = _PLAIN, step: Step = just_d
         return found, SolidPlan(way="mended", why=why, mend=mended)
     if is_open.any() and _laid_over(found):
         return found, SolidPlan(way="recast", why=f"{why}: sheets lie over each other", mend=mended)
-    lidless = enclosing_shells(found) if settings.taken_as != "skin" else np.zeros(len(is_open), bool)
+    lidless = lidless_shells(found, settings)
     if lidless.all():
         return found, SolidPlan(
             way="recast", why=f"{why}: a solid with a hole, no skin, and no lid crosses nothing", mend=mended
@@ -77,10 +78,17 @@ def plan_solid(mesh: Mesh, settings: SolidSettings = _PLAIN, step: Step = just_d
     return found, SolidPlan(way="fused", why=f"{why}: {count_text(closed, 'closed part')} make one body", mend=mended)
 
 
-def _lidded(found: Mesh) -> Mesh:
+def lidless_shells(found: Mesh, settings: SolidSettings) -> Bools:
+    """Open shells (S,) that are solids with a hole: what they enclose says so, and nobody called them skins."""
+    if settings.taken_as == "skin":
+        return np.zeros(found.topology.shells, bool)
+    return enclosing_shells(found)
+
+
+def _lidded(found: Mesh, settings: SolidSettings) -> Mesh:
     """The mesh with bodies that enclose all but a little closed, whatever their last rims look like; the mesh itself
     where that closes nothing."""
-    lidless = enclosing_shells(found)
+    lidless = lidless_shells(found, settings)
     if not lidless.any():
         return found
     asked = MendSettings(drop_buried=True, close_ends=True)

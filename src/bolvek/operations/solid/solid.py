@@ -9,7 +9,7 @@ import numpy as np
 from bolvek.analyses.deviation import CompareRecord, compare
 from bolvek.analyses.finding import Finding, Worded
 from bolvek.analyses.likeness import Likeness, likeness
-from bolvek.analyses.shells import EITHER, enclosing_shells, standing
+from bolvek.analyses.shells import EITHER, standing
 from bolvek.analyses.soundness import find_defects
 from bolvek.errors import WorkError
 from bolvek.mesh import Mesh
@@ -19,7 +19,7 @@ from bolvek.operations.mend.close import caps
 from bolvek.operations.recast import RecastRecord, recast
 from bolvek.operations.recast.lids import with_lids
 from bolvek.operations.slim import SlimRecord, slim_to
-from bolvek.operations.solid.plan import closed_voids, plan_solid
+from bolvek.operations.solid.plan import closed_voids, lidless_shells, plan_solid
 from bolvek.operations.solid.settings import Step, just_do
 from bolvek.operations.thicken import ThickenRecord, thicken
 from bolvek.settings import remedy
@@ -38,7 +38,7 @@ THIN_ENOUGH = 0.97
 _MOST_TRIMMED = 0.1  # of a skin's area
 _TRIES = 3
 _MOST_SKINS = 60
-_LEAST_SHARE = 0.05
+_LEAST_SHARE = 0.05  # of the longest side: where the least wall is more, a recast is not made as thick
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -96,8 +96,7 @@ def make_solid(mesh: Mesh, settings: SolidSettings, step: Step = just_do) -> tup
             given_up.append(f"{way}: {error}")
     if solid is None:
         way = "recast"
-        ends = settings.taken_as != "skin" and bool(enclosing_shells(found).all())
-        solid, recasted = _recast(found, settings, step, ends=ends)
+        solid, recasted = _recast(found, settings, step, ends=bool(lidless_shells(found, settings).all()))
     done = _finished(mesh, solid, settings, step, made=way != "as it is")
     for anywhere in (False, True) if way == "recast" and settings.taken_as != "skin" else ():
         if not _became_hollow(done.likeness):
@@ -182,7 +181,7 @@ def _built(
     topology = found.topology
     is_open = topology.open_shells
     record, recasted, bodies = None, None, list[Mesh]()
-    lidless = enclosing_shells(found) if settings.taken_as != "skin" else np.zeros(len(is_open), bool)
+    lidless = lidless_shells(found, settings)
     if lidless.any():
         body, recasted = _recast(found.picked(lidless[topology.shell]), settings, step, ends=True)
         bodies += parts_of(body)
@@ -231,9 +230,10 @@ def _recast(
     crumb = np.pi / 6 * settings.skin_mm**3  # what folds leave apart, smaller than a ball as wide as a skin is thick
     # a model so small that this would fill it is left as thin as it is, and told
     least = settings.least_mm if settings.least_mm <= _LEAST_SHARE * float(found.size.max()) else 0.0
-    chosen = RecastSettings(
-        grow_mm=0.5 * settings.skin_mm, grow_closed_mm=0.0, bridge_mm=gap, least_mm=least, least_mm3=crumb
-    )
+    chosen = RecastSettings(grow_mm=0.5 * settings.skin_mm, grow_closed_mm=0.0, least_mm=least, least_mm3=crumb)
+    if gap is not None:
+        # a bridge of less than two cells leaks on its lattice
+        chosen = replace(chosen, bridge_mm=max(gap, 2 * chosen.cell_mm(float(found.size.max()), found.area)))
     widest = WIDEST_BRIDGE_SHARE * float(found.size.max())
     # what lids leave open is meant to be
     tries = _TRIES if gap is None else 1

@@ -29,7 +29,7 @@ _AGAIN = {
     "closed off": "{} behind narrow necks: closed off there",
     "moved": "{} left the wall short beside: put elsewhere",
     "one more": "{} would stay: a further hole each",
-    "drained": "{} for rooms that the model had",
+    "drained": "{} for rooms that the model had: begun anew around them",
     "filled": "{} of the cavity fell short (a thin web, or a pool that no hole reaches): filled",
     "left solid": "{} still fell short: left solid",
     "resized": "made solid, its size is not the one asked for: scaled to that and made again",
