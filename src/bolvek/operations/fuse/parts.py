@@ -1,6 +1,7 @@
 """All closed parts of a model as one body."""
 
 import heapq
+from collections.abc import Callable
 from functools import partial
 
 import numpy as np
@@ -19,9 +20,10 @@ MOST_PARTS = 600
 """More than so many parts are not put together one by one."""
 
 
-def parts_of(mesh: Mesh) -> list[Mesh]:
+def parts_of(mesh: Mesh, otherwise: Callable[[Mesh], Mesh] | None = None) -> list[Mesh]:
     """The outermost shells of a closed mesh, facing out, each a body of its own, or the outside of one that crosses
-    itself; voids and what lies in them are left out. Raises WorkError where there is no such outside."""
+    itself; voids and what lies in them are left out. otherwise: what makes a sound body of one that has no such
+    outside. Raises WorkError where nothing does."""
     found = standing(mesh)
     outer = np.flatnonzero(np.array([role not in ("cavity", "buried") for role in found.roles]))
     shell = mesh.topology.shell
@@ -33,21 +35,34 @@ def parts_of(mesh: Mesh) -> list[Mesh]:
     for number in outer.tolist():
         body = mesh.picked(shell == number)
         body = body if body.volume > 0 else body.turned()
-        bodies += parts_of(uncrossed(body)) if number in crossed else [body]
+        if number not in crossed:
+            bodies.append(body)
+            continue
+        try:
+            made = uncrossed(body)
+        except WorkError:
+            if otherwise is None:
+                raise
+            made = otherwise(body)
+        bodies += parts_of(made)
     return bodies
 
 
-def fuse_parts(bodies: list[Mesh]) -> Mesh:
+def fuse_parts(bodies: list[Mesh], otherwise: Callable[[Mesh], Mesh] | None = None) -> Mesh:
     """The union of bodies (one at least), as a file will hold it: neighbours first, or where that comes out unsound (it
-    may, with many faces that lie on each other) the smallest. Raises WorkError where two cannot be put together."""
-    failed = WorkError("no order serves")
+    may, with many faces that lie on each other) the smallest. otherwise: what makes a union sound that rounding makes
+    cross itself. Raises WorkError where two cannot be put together."""
+    failed, crossing = WorkError("no order serves"), None
     for order in (_by_halves, _smallest_first, _set_apart):
         try:
             union = order(bodies)
+            crossing = union
             return stored_soundly(union, partial(among, union.vertices, _corners(bodies)))
         except WorkError as error:
             failed = error
-    raise failed
+    if otherwise is None or crossing is None:
+        raise failed
+    return otherwise(crossing.as_stored())
 
 
 def _by_halves(bodies: list[Mesh]) -> Mesh:

@@ -114,9 +114,10 @@ def _without_doubled(mesh: Mesh) -> Mesh:
         mesh = mesh.picked(np.delete(np.arange(len(mesh.faces)), drop))
 
 
-def stored_soundly(mesh: Mesh, fixed: Callable[[], Bools]) -> Mesh:
+def stored_soundly(mesh: Mesh, fixed: Callable[[], Bools], within_mm: float | None = None) -> Mesh:
     """A union as a file will hold it: slivers along cuts, whose vertices are not fixed() (V,), are taken out where they
-    would spoil it. Raises WorkError where it is not sound all the same."""
+    would spoil it. within_mm: how far that may move a corner (None: by next to nothing). Raises WorkError where it is
+    not sound all the same."""
     plain = _stored(mesh, np.zeros(len(mesh.faces), np.int32))[0]
     if not find_defects(plain):
         return plain
@@ -125,19 +126,20 @@ def stored_soundly(mesh: Mesh, fixed: Callable[[], Bools]) -> Mesh:
         result, _ = _stored(slimmed, np.zeros(len(slimmed.faces), np.int32))
         if find_defects(result):
             result = mend(result, _TIDY)[0]
-        if not find_defects(result) and _as_large(result, mesh):
+        if not find_defects(result) and _as_large(result, mesh, within_mm):
             return result
     raise WorkError("rounded to what a file holds, the parts' union crosses itself")
 
 
-def _as_large(result: Mesh, exact: Mesh) -> bool:
+def _as_large(result: Mesh, exact: Mesh, within_mm: float | None = None) -> bool:
     """Whether taking slivers out left the volume, and no corner far from where it was: a sound result may have lost one
     with them, or a groove."""
     longest = float(exact.size.max())
+    within = _DEPTH_SHARE * longest if within_mm is None else within_mm
     if abs(result.volume - exact.volume) > _SAME * longest * exact.area:
         return False
     gaps = (one.tree.nearest(other.vertices)[0] for one, other in ((result, exact), (exact, result)))
-    return all(float(gap.max(initial=0.0)) <= _DEPTH_SHARE * longest for gap in gaps)
+    return all(float(gap.max(initial=0.0)) <= within for gap in gaps)
 
 
 def _arranged(a: Mesh, b: Mesh, keep: tuple[int, int], tries: int) -> Iterator[tuple[Mesh, Ints32, float]]:

@@ -19,6 +19,7 @@ from bolvek.operations.mend.close import caps
 from bolvek.operations.recast import RecastRecord, recast
 from bolvek.operations.recast.lids import with_lids
 from bolvek.operations.slim import SlimRecord, slim_to
+from bolvek.operations.solid.local import LocalRecord, recast_places
 from bolvek.operations.solid.plan import closed_voids, lidless_shells, plan_solid
 from bolvek.operations.solid.settings import Step, just_do
 from bolvek.operations.thicken import ThickenRecord, thicken
@@ -56,6 +57,7 @@ class SolidRecord(Worded):
     mend: MendRecord
     thicken: ThickenRecord | None = None
     recast: RecastRecord | None = None
+    local: LocalRecord | None = None
     slim: SlimRecord | None = None
     changes: CompareRecord | None = None
     apart: int = 1
@@ -86,29 +88,18 @@ def make_solid(mesh: Mesh, settings: SolidSettings, step: Step = just_do) -> tup
     Raises WorkError where nothing is left, or the skin asked for is thicker than the model is wide."""
     found, plan = plan_solid(mesh, settings, step)
     _check_skin(found, plan.way, settings.skin_mm)
-    way, given_up, parts = plan.way, list[str](), 0
-    thickened, recasted = None, None
-    solid: Mesh | None = found if way in ("as it is", "mended") else None
-    if way in ("thickened", "thickened and fused", "fused"):
+    way, given_up, parts, thickened = plan.way, list[str](), 0, None
+    done: _Finished | None = None
+    if way in ("as it is", "mended"):
+        done = _finished(mesh, found, settings, step, made=way != "as it is")
+    elif way in ("thickened", "thickened and fused", "fused"):
         try:
-            solid, thickened, recasted, parts = _built(found, settings, step)
+            built, thickened, recasted, parts = _built(found, settings, step)
+            done = _finished(mesh, built, settings, step, recast=recasted)
         except WorkError as error:
             given_up.append(f"{way}: {error}")
-    if solid is None:
-        way = "recast"
-        solid, recasted = _recast(found, settings, step, ends=bool(lidless_shells(found, settings).all()))
-    done = _finished(mesh, solid, settings, step, made=way != "as it is")
-    for anywhere in (False, True) if way == "recast" and settings.taken_as != "skin" else ():
-        if not _became_hollow(done.likeness):
-            break
-        lidded, gap = step("lids", partial(with_lids, found, anywhere=anywhere))
-        if not gap:
-            continue
-        body, record = _recast(lidded, settings, step, gap=gap)
-        other = _finished(mesh, body, settings, step)
-        if _faults(other) < _faults(done):
-            done, recasted = other, record
-            given_up.append("recast as it is: what is solid in the file would be air; so lids close it where it ends")
+    if done is None:
+        way, done = _made_anew(mesh, found, settings, step, given_up)
     guessed = ""
     if way.startswith("thickened") and settings.taken_as is None:
         guessed = _guess(found)
@@ -120,7 +111,8 @@ def make_solid(mesh: Mesh, settings: SolidSettings, step: Step = just_do) -> tup
         parts=parts,
         mend=plan.mend,
         thicken=thickened,
-        recast=recasted,
+        recast=done.recast,
+        local=done.local,
         slim=done.slim,
         changes=done.changes,
         apart=int((done.solid.shell_volumes > 0).sum()),
@@ -138,9 +130,30 @@ class _Finished:
     slim: SlimRecord | None = None
     changes: CompareRecord | None = None
     likeness: Likeness | None = None
+    recast: RecastRecord | None = None
+    local: LocalRecord | None = None
+
+    @property
+    def faults(self) -> int:
+        """In how many ways it is not what the file shows."""
+        return len(self.likeness.findings) if self.likeness is not None else 0
+
+    @property
+    def became_hollow(self) -> bool:
+        """Whether what is solid in the file is air."""
+        return self.likeness is not None and any(f.code == "became_hollow" for f in self.likeness.findings)
 
 
-def _finished(mesh: Mesh, solid: Mesh, settings: SolidSettings, step: Step, *, made: bool = True) -> _Finished:
+def _finished(
+    mesh: Mesh,
+    solid: Mesh,
+    settings: SolidSettings,
+    step: Step,
+    *,
+    made: bool = True,
+    recast: RecastRecord | None = None,
+    local: LocalRecord | None = None,
+) -> _Finished:
     """The solid as it is given, against the file. made: something was done to it."""
     solid, cavities, voids = _without_cavities(solid)
     slimmed = None
@@ -152,15 +165,50 @@ def _finished(mesh: Mesh, solid: Mesh, settings: SolidSettings, step: Step, *, m
         return _Finished(solid=solid, cavities=cavities)
     changes = step("changes", lambda: compare(mesh, solid)[0])
     alike = step("likeness", lambda: _asked_for(likeness(mesh, solid, voids), settings))
-    return _Finished(solid=solid, cavities=cavities, slim=slimmed, changes=changes, likeness=alike)
+    return _Finished(
+        solid=solid, cavities=cavities, slim=slimmed, changes=changes, likeness=alike, recast=recast, local=local
+    )
 
 
-def _faults(done: _Finished) -> int:
-    return len(done.likeness.findings) if done.likeness is not None else 0
-
-
-def _became_hollow(alike: Likeness | None) -> bool:
-    return alike is not None and any(f.code == "became_hollow" for f in alike.findings)
+def _made_anew(
+    mesh: Mesh, found: Mesh, settings: SolidSettings, step: Step, given_up: list[str]
+) -> tuple[str, _Finished]:
+    """The model recast where it is at fault; where that does not do, all of it; where that leaves air what is solid in
+    the file, with lids. The first that is what the file shows, else the one that is nearest; and how it was made.
+    Raises WorkError."""
+    ends = bool(lidless_shells(found, settings).all())
+    capped = _capped(found, settings, step, ends=ends)
+    way, best = "", None
+    for lids in (False, True):
+        # what lies around an opening that is no place has a lid, or is no place either
+        if lids and (settings.taken_as == "skin" or not capped.topology.open_edges):
+            continue
+        soup, gap = step("lids", partial(with_lids, capped)) if lids else (capped, 0.0)
+        chosen = _as_asked(soup, settings, gap)
+        try:
+            body, local = step("recast in places", partial(recast_places, soup, chosen))
+        except WorkError as error:
+            given_up.append(f"recast in places: {error}")
+            continue
+        way = "mended" if local.recast is None else "recast in places"
+        best = _finished(mesh, body, settings, step, recast=local.recast, local=local)
+        if not best.faults:
+            return way, best
+        given_up.append(f"{way}: it is not what the file shows")
+    body, record = _recast(capped, settings, step)
+    whole = _finished(mesh, body, settings, step, recast=record)
+    for anywhere in (False, True) if settings.taken_as != "skin" else ():
+        if not whole.became_hollow:
+            break
+        soup, gap = step("lids", partial(with_lids, found, anywhere=anywhere))
+        if not gap:
+            continue
+        body, record = _recast(soup, settings, step, gap=gap)
+        other = _finished(mesh, body, settings, step, recast=record)
+        if other.faults < whole.faults:
+            whole = other
+            given_up.append("recast as it is: what is solid in the file would be air; so lids close it where it ends")
+    return (way, best) if best is not None and best.faults < whole.faults else ("recast", whole)
 
 
 def _check_skin(found: Mesh, way: str, skin: float) -> None:
@@ -180,20 +228,29 @@ def _built(
     WorkError."""
     topology = found.topology
     is_open = topology.open_shells
+    places = _as_asked(found, settings)
+
+    def in_places(body: Mesh) -> Mesh:
+        try:
+            return recast_places(body, places)[0]
+        except WorkError:
+            return recast(body, places)[0]
+
     record, recasted, bodies = None, None, list[Mesh]()
     lidless = lidless_shells(found, settings)
     if lidless.any():
-        body, recasted = _recast(found.picked(lidless[topology.shell]), settings, step, ends=True)
+        lidded = _capped(found.picked(lidless[topology.shell]), settings, step, ends=True)
+        body, recasted = _recast(lidded, settings, step)
         bodies += parts_of(body)
     if (is_open & ~lidless).any():
         skin = found.picked((is_open & ~lidless)[topology.shell])
         made, record = step("thicken", partial(_thick, skin, settings))
         bodies += [body for one in made for body in parts_of(one)]
     if not is_open.all():
-        bodies += parts_of(found.picked(~is_open[topology.shell]))
+        bodies += parts_of(found.picked(~is_open[topology.shell]), in_places)
     if len(bodies) == 1:
         return bodies[0], record, recasted, 1
-    solid = step("fuse", lambda: fuse_parts(bodies)).as_stored()
+    solid = step("fuse", lambda: fuse_parts(bodies, in_places)).as_stored()
     if find_defects(solid):
         raise WorkError("the parts did not make a sound body")
     return solid, record, recasted, len(bodies)
@@ -219,21 +276,9 @@ def _thick(skin: Mesh, settings: SolidSettings) -> tuple[list[Mesh], ThickenReco
     return [mesh for mesh, _ in done], worst
 
 
-def _recast(
-    found: Mesh, settings: SolidSettings, step: Step, *, ends: bool = False, gap: float | None = None
-) -> tuple[Mesh, RecastRecord]:
-    """Recast, openings that are holes (ends: all that there are) closed however that crosses, with wider bridges while
-    it leaks. gap: how wide gaps beside lids are, where there are some."""
-    if found.topology.open_edges and gap is None:
-        asked = MendSettings(close_ends=ends or settings.taken_as == "solid")
-        found = step("caps", lambda: caps(found, asked))
-    crumb = np.pi / 6 * settings.skin_mm**3  # what folds leave apart, smaller than a ball as wide as a skin is thick
-    # a model so small that this would fill it is left as thin as it is, and told
-    least = settings.least_mm if settings.least_mm <= _LEAST_SHARE * float(found.size.max()) else 0.0
-    chosen = RecastSettings(grow_mm=0.5 * settings.skin_mm, grow_closed_mm=0.0, least_mm=least, least_mm3=crumb)
-    if gap is not None:
-        # a bridge of less than two cells leaks on its lattice
-        chosen = replace(chosen, bridge_mm=max(gap, 2 * chosen.cell_mm(float(found.size.max()), found.area)))
+def _recast(found: Mesh, settings: SolidSettings, step: Step, *, gap: float | None = None) -> tuple[Mesh, RecastRecord]:
+    """Recast, with wider bridges while it leaks. gap: how wide gaps beside lids are, where there are some."""
+    chosen = _as_asked(found, settings, gap or 0.0)
     widest = WIDEST_BRIDGE_SHARE * float(found.size.max())
     # what lids leave open is meant to be
     tries = _TRIES if gap is None else 1
@@ -244,6 +289,26 @@ def _recast(
             break
         chosen = replace(chosen, grid_mm=record.grid_mm, bridge_mm=1.2 * max(gaps) + record.grid_mm)
     return solid, record
+
+
+def _capped(found: Mesh, settings: SolidSettings, step: Step, *, ends: bool) -> Mesh:
+    """With openings that are holes (ends: all that there are) closed however that crosses."""
+    if not found.topology.open_edges:
+        return found
+    asked = MendSettings(close_ends=ends or settings.taken_as == "solid")
+    return step("caps", lambda: caps(found, asked))
+
+
+def _as_asked(found: Mesh, settings: SolidSettings, gap: float = 0.0) -> RecastSettings:
+    """What a recast is asked for; gap: how wide gaps beside lids are (mm)."""
+    crumb = np.pi / 6 * settings.skin_mm**3  # what folds leave apart, smaller than a ball as wide as a skin is thick
+    # a model so small that this would fill it is left as thin as it is, and told
+    least = settings.least_mm if settings.least_mm <= _LEAST_SHARE * float(found.size.max()) else 0.0
+    chosen = RecastSettings(grow_mm=0.5 * settings.skin_mm, grow_closed_mm=0.0, least_mm=least, least_mm3=crumb)
+    if gap:
+        # a bridge of less than two cells leaks on its lattice
+        chosen = replace(chosen, bridge_mm=max(gap, 2 * chosen.cell_mm(float(found.size.max()), found.area)))
+    return chosen
 
 
 def _without_cavities(mesh: Mesh) -> tuple[Mesh, int, Mesh | None]:
