@@ -1,5 +1,7 @@
 """Islands: surface that lies in an opening of another one. What is around them is one hole, in the shape of a ring."""
 
+from collections.abc import Sequence
+
 import numpy as np
 
 from bolvek.analyses.shells.rims import Rims
@@ -10,6 +12,7 @@ from bolvek.spatial.frames import across
 
 FLAT_REACH = 0.03
 """How far an island may lie off the plane of the opening around it, of its extent, beyond what the rim is bent."""
+_AT_ONCE = 256  # points of a loop asked together
 _LEANING = 0.5  # cosine of the angle between the opening's plane and the surface beside it up to which it bulges on
 
 
@@ -19,18 +22,39 @@ def newell(points: Floats) -> Floats:
     return np.asarray(np.cross(off, np.roll(off, -1, axis=0)).sum(axis=0))
 
 
-def lies_within(outer: Floats, inner: Floats, normal: Floats) -> bool:
-    """Whether the points of one loop (N, 3) lie in another (M, 3) as seen along a normal."""
-    u, w = across(normal / np.linalg.norm(normal))
-    ring = np.stack([outer @ u, outer @ w], axis=1)
-    a, b = ring, np.roll(ring, -1, axis=0)
-    for x, y in np.stack([inner @ u, inner @ w], axis=1):
-        cuts = (a[:, 1] > y) != (b[:, 1] > y)
-        with np.errstate(divide="ignore", invalid="ignore"):
-            at = a[:, 0] + (y - a[:, 1]) * (b[:, 0] - a[:, 0]) / (b[:, 1] - a[:, 1])
-        if not int((cuts & (x < at)).sum()) % 2:
-            return False
-    return True
+class Outlines:
+    """Loops (N, 3 each) as seen along normals (L, 3), each made ready when it is first asked."""
+
+    def __init__(self, points: Sequence[Floats], normals: Floats) -> None:
+        self.points, self.normals = points, normals
+        self.ready: dict[int, tuple[Floats, ...]] = {}
+
+    def hold(self, outer: int, inner: Floats) -> bool:
+        """Whether points (M, 3) lie within a loop, as seen along its normal."""
+        if outer not in self.ready:
+            u, w = across(self.normals[outer] / np.linalg.norm(self.normals[outer]))
+            a = np.stack([self.points[outer] @ u, self.points[outer] @ w], axis=1)
+            b = np.roll(a, -1, axis=0)
+            with np.errstate(divide="ignore", invalid="ignore"):
+                slope = (b[:, 0] - a[:, 0]) / (b[:, 1] - a[:, 1])
+            self.ready[outer] = (u, w, a[:, 0], a[:, 1], b[:, 1], slope)
+        u, w, left, low, high, slope = self.ready[outer]
+        # most that do not lie within are told by their first point
+        for rows in (slice(0, 1), *(slice(k, k + _AT_ONCE) for k in range(1, len(inner), _AT_ONCE))):
+            x, y = (inner[rows] @ u)[:, None], (inner[rows] @ w)[:, None]
+            cuts = (low > y) != (high > y)
+            with np.errstate(invalid="ignore"):
+                beyond = x < left + (y - low) * slope
+            if not ((cuts & beyond).sum(axis=1) % 2).all():
+                return False
+        return True
+
+
+def smallest_first(chosen: Bools, inner: int, normals: Floats, sizes: Floats) -> list[int]:
+    """Of the chosen loops (N,) those that run against one of them in about its plane, by what they enclose."""
+    rows = np.flatnonzero(chosen)
+    rows = rows[normals[rows] @ normals[inner] <= -0.5 * sizes[inner] * sizes[rows]]
+    return rows[np.argsort(sizes[rows], kind="stable")].tolist()
 
 
 def find_islands(mesh: Mesh, rims: Rims, forward: list[Bools]) -> Ints:
@@ -64,19 +88,20 @@ def find_islands(mesh: Mesh, rims: Rims, forward: list[Bools]) -> Ints:
             for rows, n, s in zip(rims.loops, normal, size, strict=True)
         ]
     )
+    middle = np.array([p.mean(axis=0) for p in points])
+    outlines = Outlines(points, normal)
     usable = np.array(whole) & (size > 0)
     # surface lies outside of an opening, and within the rim of an island: a skin's own rim has it the other way round
     for inner in np.flatnonzero(usable & (lean <= _LEANING)).tolist():
         near = usable & (lean >= -_LEANING) & (size > size[inner])
         near &= (low - reach[:, None] <= low[inner]).all(axis=1) & (high + reach[:, None] >= high[inner]).all(axis=1)
-        for outer in np.flatnonzero(near).tolist():
+        for outer in smallest_first(near, inner, normal, size):
             n = normal[outer] / size[outer]
-            if normal[inner] @ n > -0.5 * size[inner]:
+            if np.abs((points[inner] - middle[outer]) @ n).max() > reach[outer]:
                 continue
-            if np.abs((points[inner] - points[outer].mean(axis=0)) @ n).max() > reach[outer]:
-                continue
-            if (home[inner] < 0 or size[outer] < size[home[inner]]) and lies_within(points[outer], points[inner], n):
+            if outlines.hold(outer, points[inner]):
                 home[inner] = outer
+                break
     return home
 
 

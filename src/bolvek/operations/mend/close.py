@@ -6,13 +6,13 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from bolvek.analyses.shells.gaps import find_gaps
-from bolvek.analyses.shells.islands import lies_within, newell
+from bolvek.analyses.shells.islands import Outlines, newell, smallest_first
 from bolvek.analyses.shells.openings import FLAT_SHARE
 from bolvek.analyses.soundness.around import crossing_pairs
 from bolvek.arrays import Ints
 from bolvek.kernels.exact.pierce import pierce_pairs
 from bolvek.kernels.exact.triangles import mark_flat
-from bolvek.mesh import Mesh
+from bolvek.mesh import Mesh, once_a_mesh
 from bolvek.mesh.topology import CROWDED, build_topology
 from bolvek.operations.mend.dome import is_dome
 from bolvek.operations.mend.draft import NEW, Draft, stored, window
@@ -132,9 +132,17 @@ def _buried_by(mesh: Mesh, job: Job) -> int:
 def _lies_inside(closed: Mesh, mesh: Mesh, shell: int) -> bool:
     """Whether a shell of a mesh lies in a closed surface: asked at the corner farthest off it, where no rounding
     decides."""
-    corners = mesh.vertices[np.unique(mesh.faces[mesh.topology.shell == shell])]
+    order, start = _by_shell(mesh)
+    corners = mesh.vertices[np.unique(mesh.faces[order[start[shell] : start[shell + 1]]])]
     off = closed.tree.nearest(corners)[0]
     return bool(abs(closed.tree.winding(corners[[int(np.argmax(off))]])[0]) > 0.5)
+
+
+@once_a_mesh
+def _by_shell(mesh: Mesh) -> tuple[Ints, Ints]:
+    """Faces (F,) shell by shell, and where each shell begins."""
+    shell = mesh.topology.shell
+    return np.argsort(shell, kind="stable"), np.searchsorted(np.sort(shell), np.arange(mesh.topology.shells + 1))
 
 
 def unclosed(mesh: Mesh, asked: MendSettings) -> tuple[Ints, list[Left]]:
@@ -276,25 +284,27 @@ def _grouped(mesh: Mesh, loops: Sequence[Loop]) -> list[list[Loop]]:
     if len(loops) < 2:
         return [[loop] for loop in loops]
     points = [mesh.vertices[loop.vertices] for loop in loops]
-    normals = [newell(p) for p in points]
-    sizes = [float(np.linalg.norm(n)) for n in normals]
+    normals = np.array([newell(p) for p in points])
+    sizes = np.linalg.norm(normals, axis=1)
+    middle = np.array([p.mean(axis=0) for p in points])
+    outlines = Outlines(points, normals)
     low = np.array([p.min(axis=0) for p in points])
     high = np.array([p.max(axis=0) for p in points])
     home: dict[int, int] = {}
+    slack = ISLAND_REACH * (high - low).max(axis=1)
     for inner in range(len(loops)):
-        slack = ISLAND_REACH * (high - low).max(axis=1)
-        near = (low - slack[:, None] <= low[inner]).all(axis=1) & (high + slack[:, None] >= high[inner]).all(axis=1)
-        for outer in np.flatnonzero(near).tolist():
-            if outer == inner or not sizes[outer] > 0 or sizes[inner] >= sizes[outer] or outer in home:
-                continue
+        near = (
+            (sizes > sizes[inner])
+            & (low - slack[:, None] <= low[inner]).all(axis=1)
+            & (high + slack[:, None] >= high[inner]).all(axis=1)
+        )
+        for outer in smallest_first(near, inner, normals, sizes):
             n = normals[outer] / sizes[outer]
-            if normals[inner] @ n > -0.5 * sizes[inner]:
+            if outer in home or np.abs((points[inner] - middle[outer]) @ n).max() > slack[outer]:
                 continue
-            off = np.abs((points[inner] - points[outer].mean(axis=0)) @ n).max()
-            if off > slack[outer] or not lies_within(points[outer], points[inner], n):
-                continue
-            if inner not in home or sizes[outer] < sizes[home[inner]]:
+            if outlines.hold(outer, points[inner]):
                 home[inner] = outer
+                break
     alone = [i for i in range(len(loops)) if i not in home and i not in home.values()]
     for a, b in find_gaps(mesh, [(points[i], loops[i].half) for i in alone]):
         home[alone[b]] = alone[a]

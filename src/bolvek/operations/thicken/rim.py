@@ -21,6 +21,8 @@ from bolvek.settings.ways_on import ANEW, SOLID
 from bolvek.units import count_text, point_text
 
 _ROUNDS = 24
+_FEW_ROUNDS = 12  # where there is another way
+_PATIENCE = 4  # times that large faces are cut before what is in the way is held against what may go
 _SAFE = 1.03  # of the least width: a later look takes its samples elsewhere
 _FINE = 0.35  # thicknesses: longer faces are cut up before any goes
 _REACH = 2.0  # thicknesses from the rim
@@ -45,14 +47,17 @@ def hanging_faces(mesh: Mesh) -> Ints:
     return np.unique(corners[several[vertex] & (number != first[vertex])] // 3)
 
 
-def trimmed(skin: Mesh, thickness: float, faulty: Callable[[Mesh], Ints]) -> tuple[Mesh, float]:
+def trimmed(
+    skin: Mesh, thickness: float, faulty: Callable[[Mesh], Ints], most_share: float = 1.0
+) -> tuple[Mesh, float]:
     """The skin without what is in the way at its rim, and its area (mm2). faulty: tells the faces that are.
 
-    Raises WorkError where some of them are far from the rim, or nothing helps.
+    Raises WorkError where some of them are far from the rim, nothing helps, or more than a share of it would go.
     """
-    gone = 0.0
+    waited, gone, most = 0, 0.0, most_share * skin.area
     _refuse_far(skin, np.unique(skin.meeting[0]), thickness)
-    for _ in range(_ROUNDS if len(skin.faces) else 0):
+    rounds = _ROUNDS if most_share >= 1 else _FEW_ROUNDS
+    for _ in range(rounds if len(skin.faces) else 0):
         bad = hanging_faces(skin)
         if not len(bad):
             bad = faulty(skin)
@@ -62,6 +67,9 @@ def trimmed(skin: Mesh, thickness: float, faulty: Callable[[Mesh], Ints]) -> tup
         chosen = np.zeros(len(skin.faces), bool)
         chosen[bad[edges > 2 * _FINE * thickness]] = True
         if chosen.any():
+            waited += 1
+            if waited > _PATIENCE and float(skin.face_areas[bad].sum()) > most:
+                raise WorkError(f"more than {100 * most_share:.0f}% of the skin would be trimmed away", ANEW)
             # step by step: most of a large face is soon out of the way
             skin, _ = refine(skin, chosen, max(_FINE * thickness, 0.4 * float(edges.max())))
             continue
@@ -71,6 +79,8 @@ def trimmed(skin: Mesh, thickness: float, faulty: Callable[[Mesh], Ints]) -> tup
         before = skin.area
         skin = _without_islands(skin.picked(keep), thickness)
         gone += before - skin.area
+        if gone > most:
+            raise WorkError(f"more than {100 * most_share:.0f}% of the skin would be trimmed away", ANEW)
         if not len(skin.faces):
             break
     raise WorkError("nothing of the skin is left to thicken once its rim is trimmed", ANEW)

@@ -38,9 +38,9 @@ _MOST_ZONES = 50
 _TEETH_ROUNDS = 6
 
 
-def thicken(mesh: Mesh, settings: ThickenSettings) -> tuple[Mesh, ThickenRecord]:
-    """A sound solid. Faces of the side that is kept are those of the model, bit for bit, unless trimmed. Raises
-    UsageError, or WorkError with the reason and a place."""
+def thicken(mesh: Mesh, settings: ThickenSettings, most_trimmed: float = 1.0) -> tuple[Mesh, ThickenRecord]:
+    """A sound solid. Faces of the side that is kept are those of the model, bit for bit, unless trimmed (no more than a
+    share of them). Raises UsageError, or WorkError with the reason and a place."""
     settings.check()
     mesh = mesh.as_stored()
     if not len(mesh.faces) or not mesh.area > 0:
@@ -64,7 +64,7 @@ def thicken(mesh: Mesh, settings: ThickenSettings) -> tuple[Mesh, ThickenRecord]
     if settings.foot is not None:
         solid, record = _on_foot(skin, settings)
     else:
-        solid, record = _skin(skin, settings)
+        solid, record = _skin(skin, settings, most_trimmed)
     result = solid.joined(rest).as_stored() if len(rest.faces) else solid
     found = find_defects(result)
     if found:
@@ -98,7 +98,7 @@ def _agreed(mesh: Mesh) -> tuple[Mesh, int]:
     return mended.as_stored(), turned
 
 
-def _skin(skin: Mesh, settings: ThickenSettings) -> tuple[Mesh, ThickenRecord]:
+def _skin(skin: Mesh, settings: ThickenSettings, most_trimmed: float) -> tuple[Mesh, ThickenRecord]:
     thickness = settings.by_mm or 0.0
     if skin.topology.nonmanifold_edges:
         edge = skin.vertices[skin.faces[np.flatnonzero(skin.topology.opposite == CROWDED)[0] // 3]].mean(axis=0)
@@ -121,7 +121,7 @@ def _skin(skin: Mesh, settings: ThickenSettings) -> tuple[Mesh, ThickenRecord]:
 
     gone = 0.0
     if settings.trim:
-        skin, gone = trimmed(skin, thickness, stuck)
+        skin, gone = trimmed(skin, thickness, stuck, most_trimmed)
     else:
         bad = hanging_faces(skin)
         if not len(bad):
@@ -139,7 +139,7 @@ def _skin(skin: Mesh, settings: ThickenSettings) -> tuple[Mesh, ThickenRecord]:
         keep = np.ones(len(skin.faces), bool)
         keep[teeth] = False
         gone += float(skin.face_areas[teeth].sum())
-        skin, more = trimmed(skin.picked(keep), thickness, stuck)
+        skin, more = trimmed(skin.picked(keep), thickness, stuck, most_trimmed)
         gone += more
     done, cell = 0, 0.0
     if along is None and side:

@@ -1,6 +1,6 @@
 """The way to a solid in words."""
 
-from bolvek.operations.solid import SolidPlan, SolidRecord
+from bolvek.operations.solid import LocalRecord, SolidPlan, SolidRecord
 from bolvek.report.words.recast import recast_text, slim_text
 from bolvek.report.words.thicken import thicken_text
 from bolvek.units import count_text, length_text, point_text
@@ -13,6 +13,10 @@ def solid_text(record: SolidRecord) -> str:
     text = f"{record.way}: {record.why}"
     if record.parts > 1:
         text += f"; {count_text(record.parts, 'body', 'bodies')} put together"
+    if record.remade:
+        text += f"; {count_text(record.remade, 'body', 'bodies')} of them recast, as they crossed themselves"
+    if record.local is not None:
+        text += f"; {local_text(record.local)}"
     if record.cavities:
         text += f"; {count_text(record.cavities, 'closed void')} filled"
     for reason in record.given_up:
@@ -25,6 +29,17 @@ def solid_text(record: SolidRecord) -> str:
             place = f", at {point_text(far.where_mm)}" if far.where_mm is not None else ""
             text += f", the rest moved by {length_text(changes.max_mm)} at most{place}"
     return text
+
+
+def local_text(local: LocalRecord) -> str:
+    """Where faces were made anew, and how much of the surface that was."""
+    told = []
+    if local.buried:
+        told.append(f"{count_text(local.buried, 'face')} within the material taken out")
+    if local.zones:
+        places, where = count_text(len(local.zones), "place"), point_text(local.zones[0].where_mm)
+        told.append(f"{100 * local.share:.2g}% of the surface made anew in {places}, the largest at {where}")
+    return "; ".join(told) or "nothing had to be made anew"
 
 
 def solid_verdict(record: SolidRecord) -> str:
@@ -55,13 +70,14 @@ def plan_rows(plan: SolidPlan) -> list[Styled]:
         "thickened": "mend, then give skins a thickness; recast where that does not do",
         "thickened and fused": "mend, give skins a thickness, make one body; recast where that does not do",
         "fused": "mend, then make one body of the parts; recast where that does not do",
-        "recast": "mend, then recast",
+        "recast": "mend, then recast what is at fault; all of it where that is more than a third",
     }
     return [("way", after[plan.way], "bold"), ("why", plan.why, "")]
 
 
 SOLID_STEPS = {
     "recast": lambda done: recast_text(done[1]),
+    "recast in places": lambda done: local_text(done[1]),
     "slim": lambda done: slim_text(done[1]),
     "thicken": lambda done: thicken_text(done[1]),
     "solid": solid_text,
