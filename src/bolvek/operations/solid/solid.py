@@ -40,8 +40,8 @@ class SolidRecord(Worded):
     """The way that was taken (see `SolidPlan`); why, in words; given_up: ways that were tried and did not do, and why;
     cavities: closed voids of the model that were filled; parts: bodies put together; remade: those of them that were
     recast in places, or as a whole; local: what was recast in places of the model, recast: the same, or of all of it;
-    apart: bodies that came out; guessed: what was taken
-    for something that the file does not tell; changes: how far the surface moved, None where nothing did; likeness: whether it is what the file shows, None where nothing was done."""
+    apart: bodies that came out; guessed: what was taken for something that the file does not tell; changes: how far the
+    surface moved, None where nothing did; likeness: whether it is what the file shows, None where nothing was done."""
 
     way: str
     why: str
