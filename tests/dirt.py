@@ -445,6 +445,93 @@ def a_body_inside_out_with_rods_through_it(rng):
     return bodies, Mesh.from_corners(np.concatenate(corners))
 
 
+def hurt(rng, mesh: Mesh, count: int, radius: float) -> Mesh:
+    """A mesh with so many places at fault: shaken until it crosses there, torn, with fins, doubled, or turned."""
+    points, faces = mesh.vertices.copy(), mesh.faces.copy()
+    keep, more = np.ones(len(faces), bool), []
+    for _ in range(count):
+        near = np.linalg.norm(mesh.vertices - mesh.vertices[rng.integers(len(points))], axis=1) < radius
+        own = np.flatnonzero(near[faces].all(axis=1))
+        if not len(own):
+            continue
+        what = rng.integers(5)
+        if what != 4:
+            points[near] += rng.normal(scale=0.25 * radius, size=(int(near.sum()), 3))
+        if what == 1:
+            keep[rng.choice(own, max(1, len(own) // 4))] = False
+        elif what == 2:
+            more += [[faces[f, 0], faces[f, 1], faces[rng.choice(own), 2]] for f in own[:4]]
+        elif what == 3:
+            more += faces[rng.choice(own, 3)].tolist()
+        elif what == 4:
+            faces[own] = faces[own][:, ::-1]
+            keep[own[: len(own) // 3]] = False
+    added = np.array([f for f in more if len(set(f)) == 3], np.int32).reshape(-1, 3)
+    return Mesh(points, np.concatenate([faces[keep], added]))
+
+
+@kind
+def places_at_fault(rng):
+    """A fine surface with a few places where nothing is right."""
+    bodies, _ = one(rng)
+    cell = bodies[0].half.min() / 14
+    return bodies, hurt(rng, bodies[0].mesh(cell), int(rng.integers(2, 9)), 2.0 * cell)
+
+
+@kind
+def walls_within(rng):
+    """Rooms side by side with one sheet between them: edges that three and four faces use; a place or two is hurt."""
+    low = np.unique(rng.integers(0, 3, (int(rng.integers(2, 6)), 3)), axis=0) * 8.0
+    bodies = [Solid(c + 4.0, np.full(3, 4.0)) for c in low]
+    corners = np.concatenate([b.mesh(1.5).corners for b in bodies])
+    _, first = np.unique(np.sort(np.round(corners, 6), axis=1), axis=0, return_index=True)
+    mesh = Mesh.from_corners(corners[np.sort(first)])
+    return bodies, hurt(rng, mesh, int(rng.integers(0, 3)), 1.5)
+
+
+@kind
+def a_cage_of_ribs(rng):
+    """Rings that go through a rod, all of them hurt here and there."""
+    rod = Limb(np.array([0.0, 0.0, -14.0]), np.array([0.0, 0.0, 14.0]), rng.uniform(1.5, 2.5))
+    made = lathe([(0.0, 0.0), *((rod.radius, h) for h in np.linspace(0, 28, 24)), (0.0, 28.0)], 24)
+    bodies: list = [rod]
+    parts = [hurt(rng, placed(made, rod.start, rod.end), 2, 1.0)]
+    for height in np.linspace(-10, 10, int(rng.integers(2, 5))):
+        s = np.linspace(0, 2 * np.pi, 72, endpoint=False)
+        wide = rng.uniform(6, 10)
+        path = np.stack([wide + wide * np.cos(s), wide * np.sin(s), height + np.sin(s)], axis=1)
+        bodies.append(Tube(path, rng.uniform(0.8, 1.2)))
+        parts.append(hurt(rng, bodies[-1].mesh(), 2, 0.8))
+    return bodies, Mesh.from_corners(np.concatenate([p.corners for p in parts]))
+
+
+@kind
+def a_head_of_lumps(rng):
+    """Balls that go through each other, some in a point only, each with places at fault."""
+    core = Solid(np.zeros(3), np.full(3, rng.uniform(7, 9)), 0.0, True)
+    ways = rng.normal(size=(int(rng.integers(3, 7)), 3))
+    lumps = []
+    for way in ways / np.linalg.norm(ways, axis=1)[:, None]:
+        wide = rng.uniform(2.5, 4.5)
+        off = core.half[0] + wide * rng.choice([0.0, 0.5, 1.0])
+        lumps.append(Solid(way * off, np.full(3, wide), 0.0, True))
+    parts = [hurt(rng, b.mesh(b.half[0] / 10), int(rng.integers(0, 3)), 0.2 * b.half[0]) for b in (core, *lumps)]
+    return [core, *lumps], Mesh.from_corners(np.concatenate([p.corners for p in parts]))
+
+
+@kind
+def a_net_of_rods(rng):
+    """Square rods that end flush in each other's sides, and go through each other, torn in places."""
+    bodies = []
+    for axis in range(3):
+        for at in rng.permutation(np.array([[a, b] for a in (0, 8, 16) for b in (0, 8, 16)]))[: rng.integers(1, 4)]:
+            middle, half = np.full(3, 8.0), np.full(3, 1.2)
+            middle[np.arange(3) != axis], half[axis] = at, 9.2
+            bodies.append(Solid(middle, half))
+    parts = [hurt(rng, b.mesh(0.8), int(rng.integers(0, 3)), 0.7) for b in bodies]
+    return bodies, Mesh.from_corners(np.concatenate([p.corners for p in parts]))
+
+
 @dataclass(frozen=True)
 class Told:
     """What came out: "right", "wrong" (said to be what the file shows, and is not), "alarm" (said not to be, and is),

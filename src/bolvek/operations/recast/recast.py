@@ -50,9 +50,9 @@ _LEAST_SHAPE, _LEAST_EDGED, _SHAPE_ROUNDS = 0.1, 1e-3, 8  # of its area that a f
 _PLAIN = RecastSettings()
 
 
-def recast(mesh: Mesh, settings: RecastSettings = _PLAIN) -> tuple[Mesh, RecastRecord]:
-    """A sound solid from any faces. Raises UsageError, or WorkError where the grid would not fit into memory, or where
-    nothing would be left."""
+def recast(mesh: Mesh, settings: RecastSettings = _PLAIN, *, piece: bool = False) -> tuple[Mesh, RecastRecord]:
+    """A sound solid from any faces. piece: of a larger surface: no leaks are looked for. Raises UsageError, or
+    WorkError where the grid would not fit into memory, or where nothing would be left."""
     settings.check()
     area = mesh.face_areas
     if not len(mesh.faces) or not area.sum() > 0:
@@ -117,7 +117,7 @@ def recast(mesh: Mesh, settings: RecastSettings = _PLAIN) -> tuple[Mesh, RecastR
         slim_deviation_mm=deviation,
         edge_points=sharpened,
         **vars(found),
-        leaks=_leaks(solid, cell),
+        leaks=[] if piece else _leaks(solid, cell),
     )
 
 

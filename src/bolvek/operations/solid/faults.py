@@ -12,12 +12,14 @@ import numpy as np
 from bolvek.analyses.soundness import flat_faces, split_vertices
 from bolvek.arrays import Bools, Floats, Ints
 from bolvek.mesh import Mesh
+from bolvek.mesh.topology import CROWDED
 from bolvek.spatial.groups import linked_groups
 
 BOUNDS, BURIED, UNDECIDED = 0, 1, 2
-_CLEAR, _WITHIN = 0.25, 0.35
+_CLEAR, _WITHIN, _DOUBTFUL = 0.25, 0.35, 0.15
 """A patch bounds material where the number before it is nearer to nothing than the first, and lies within it where
-it is above the second."""
+it is above the second, or above the third and nothing opens without it."""
+_ROUNDS = 4
 _AGREE = 0.9  # of the places asked
 _ASKED = 24  # places a patch
 _BEFORE = 1e-4  # of a face's size: how far before it is asked
@@ -101,4 +103,47 @@ def judge_patches(mesh: Mesh, found: Faults, held: Bools) -> tuple[Ints, Ints]:
     within = np.bincount(patch[face], before >= _WITHIN, count) / n
     told = np.full(count, UNDECIDED)
     told[bounds >= _AGREE], told[within >= _AGREE] = BOUNDS, BURIED
+    # where several walls meet, each hides the others' share of the number: what they leave is asked for as well
+    doubtful = np.bincount(patch[face], before >= _DOUBTFUL, count) / n >= _AGREE
+    told[_spare(mesh, found, patch, doubtful)] = BURIED
     return np.where(held, -1, patch).astype(np.int64), told
+
+
+def _spare(mesh: Mesh, found: Faults, patch: Ints, doubtful: Bools) -> Bools:
+    """Of doubtful patches (P,) those bounded by edges of more than two faces only, which without all of them are edges
+    of two that agree, or none."""
+    t = mesh.topology
+    rim = found.half[t.opposite[found.half] == CROWDED]
+    ends = np.stack(mesh.edge_ends(rim), axis=1).astype(np.int64)
+    edge = np.unique(np.sort(ends, axis=1), axis=0, return_inverse=True)[1].ravel()
+    ahead, own = ends[:, 0] < ends[:, 1], patch[rim // 3]
+    spare = doubtful.copy()
+    # nor any that end at something else
+    other = found.half[t.opposite[found.half] != CROWDED] // 3
+    across = np.flatnonzero((t.opposite >= 0) & found.face[np.maximum(t.opposite, 0) // 3]) // 3
+    beside = np.concatenate([patch[other], patch[across]])
+    spare[beside[beside >= 0]] = False
+    while True:
+        gone = (own >= 0) & spare[np.maximum(own, 0)]
+        left = np.stack(
+            [np.bincount(edge[~gone & way], minlength=int(edge.max(initial=-1)) + 1) for way in (ahead, ~ahead)]
+        )
+        wrong = own[gone & ~((left[0] == left[1]) & (left[0] <= 1))[edge]]
+        if not len(wrong):
+            return spare
+        spare[wrong] = False
+
+
+def without_buried(mesh: Mesh) -> tuple[Mesh, int]:
+    """Without patches that lie within material, and how many faces these were."""
+    begin = len(mesh.faces)
+    for _ in range(_ROUNDS):
+        faults = find_faults(mesh)
+        if not faults:
+            break
+        patch, told = judge_patches(mesh, faults, np.zeros(len(mesh.faces), bool))
+        gone = (patch >= 0) & (told[np.maximum(patch, 0)] == BURIED)
+        if not gone.any() or gone.all():
+            break
+        mesh = mesh.picked(~gone)
+    return mesh, begin - len(mesh.faces)

@@ -22,7 +22,15 @@ from bolvek.operations.fuse.unite import among, grown, stored_soundly, unite_exa
 from bolvek.operations.recast import RecastRecord, recast
 from bolvek.operations.refine import refine
 from bolvek.operations.solid.cubes import Cubes
-from bolvek.operations.solid.faults import BURIED, UNDECIDED, Faults, find_faults, judge_patches, places_of
+from bolvek.operations.solid.faults import (
+    BURIED,
+    UNDECIDED,
+    Faults,
+    find_faults,
+    judge_patches,
+    places_of,
+    without_buried,
+)
 from bolvek.settings.repairs import RecastSettings
 
 MOST_SHARE = 1 / 3
@@ -52,7 +60,7 @@ def recast_places(found: Mesh, settings: RecastSettings) -> tuple[Mesh, LocalRec
     """A sound solid from faces of which few are at fault. Raises WorkError where that does not come out, or takes more
     than a third of the surface."""
     mesh = facing_out(found)
-    mesh, buried = _without_buried(mesh)
+    mesh, buried = without_buried(mesh)
     faults = find_faults(mesh)
     if not faults:
         return mesh, LocalRecord(share=0.0, buried=buried, zones=(), cell_mm=0.0, recast=None)
@@ -79,21 +87,6 @@ def recast_places(found: Mesh, settings: RecastSettings) -> tuple[Mesh, LocalRec
     raise failed
 
 
-def _without_buried(mesh: Mesh) -> tuple[Mesh, int]:
-    """Without patches that lie within material, and how many faces these were."""
-    begin = len(mesh.faces)
-    for _ in range(_ROUNDS):
-        faults = find_faults(mesh)
-        if not faults:
-            break
-        patch, told = judge_patches(mesh, faults, np.zeros(len(mesh.faces), bool))
-        gone = (patch >= 0) & (told[np.maximum(patch, 0)] == BURIED)
-        if not gone.any() or gone.all():
-            break
-        mesh = mesh.picked(~gone)
-    return mesh, begin - len(mesh.faces)
-
-
 def _fitting(mesh: Mesh, faults: Faults, settings: RecastSettings) -> tuple[float, float]:
     """Cell and side of a cube (mm): the largest that leave most of the surface alone; no larger than those of a whole
     recast, and no finer than a lattice may be. Raises WorkError where that takes too much of the surface."""
@@ -101,7 +94,12 @@ def _fitting(mesh: Mesh, faults: Faults, settings: RecastSettings) -> tuple[floa
     # what is closed gets no thickness, and needs no room for it
     room = 1.2 * (settings.grow_mm or 0.0) if mesh.topology.open_edges else 0.0
     middle, best = mesh.corners.mean(axis=1), (np.inf, 0.0, 0.0)
+    least = float(mesh.face_areas[faults.face].sum())
+    if least > MOST_SHARE * mesh.area:
+        raise _too_much(least / mesh.area)
     for cell in (usual * _FINER**k for k in range(_STEPS)):
+        if np.isfinite(best[0]) and least / cell**2 > _MOST_CELLS:
+            break
         side = max(_CELLS * cell, room + 2 * cell, 2 * (settings.bridge_mm or 0.0))
         cubes = Cubes.around(places_of(mesh, faults, side / 3), side, mesh.bounds[0])
         area = float(mesh.face_areas[cubes.hold(middle)].sum())
@@ -112,8 +110,12 @@ def _fitting(mesh: Mesh, faults: Faults, settings: RecastSettings) -> tuple[floa
             break
     share, cell, side = best
     if share > MOST_SHARE:
-        raise WorkError(f"{100 * share:.0f}% of its surface would be made anew")
+        raise _too_much(share)
     return cell, side
+
+
+def _too_much(share: float) -> WorkError:
+    return WorkError(f"{100 * share:.0f}% of its surface would be made anew")
 
 
 def _in_small_faces(mesh: Mesh, faults: Faults, longest: float) -> tuple[Mesh, Faults]:
@@ -138,7 +140,7 @@ def _cubes(mesh: Mesh, faults: Faults, side: float, turn: int) -> tuple[Cubes, B
         cubes = Cubes.around(places_of(mesh, faults, side / 3, more), side, mesh.bounds[0], turn)
         share = float(mesh.face_areas[cubes.hold(middle)].sum() / mesh.area)
         if share > MOST_SHARE:
-            raise WorkError(f"{100 * share:.0f}% of its surface would be made anew")
+            raise _too_much(share)
         held = np.asarray(cubes.hold(mesh.corners.reshape(-1, 3)).reshape(-1, 3).all(axis=1))
         patch, told = judge_patches(mesh, faults, held)
         verdict = np.where(patch >= 0, told[np.maximum(patch, 0)], 0)
@@ -155,7 +157,7 @@ def _made(mesh: Mesh, cubes: Cubes, settings: RecastSettings) -> tuple[Mesh, Rec
     _, wider = cubes.wider().body()
     rest, _ = arrange(mesh, body, DIFFERENCE)
     piece, _ = arrange(mesh, wider, COMMON)
-    anew, record = recast(piece, settings)
+    anew, record = recast(piece, settings, piece=True)
     for share in _OVERLAPS:
         try:
             inner, _ = arrange(anew, body.moved(grown(body, share * cubes.side_mm)), COMMON)

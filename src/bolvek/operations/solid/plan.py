@@ -1,16 +1,17 @@
 """Which way to a solid a model calls for, and why."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
-from bolvek.analyses.shells import enclosing_shells, find_openings, material_tree, standing
+from bolvek.analyses.shells import enclosing_shells, facing_out, find_openings, material_tree, standing
 from bolvek.analyses.soundness import find_defects
 from bolvek.arrays import Bools
 from bolvek.mesh import Mesh
 from bolvek.operations.mend import MendRecord, mend
 from bolvek.operations.mend.close import burying
 from bolvek.operations.mend.separate import taken_apart
+from bolvek.operations.solid.faults import without_buried
 from bolvek.operations.solid.settings import Step, just_do
 from bolvek.settings.repairs import MendSettings, SolidSettings
 from bolvek.units import count_text
@@ -24,15 +25,37 @@ _SUNK_SHARE = 0.9  # of a rim's points, in the material of other parts
 @dataclass(frozen=True, kw_only=True)
 class SolidPlan:
     """The way that the faults left by mending call for: "as it is", "mended", "fused", "thickened", "thickened and
-    fused" or "recast"; and why, in words."""
+    fused" or "recast"; and why, in words; buried: faces within material that were taken out first."""
 
     way: str
     why: str
     mend: MendRecord
+    buried: int = 0
 
 
 def plan_solid(mesh: Mesh, settings: SolidSettings = _PLAIN, step: Step = just_do) -> tuple[Mesh, SolidPlan]:
-    """The mesh mended, and what it needs beyond that. Raises WorkError."""
+    """The mesh mended, without walls within its material, and what it needs beyond that. Raises WorkError."""
+    freed, buried = step("within", lambda: _freed(mesh))
+    found, plan = _planned(freed, settings, step)
+    if not buried:
+        return found, plan
+    why = f"{count_text(buried, 'face')} within the material taken out"
+    if plan.way == "as it is":
+        return found, replace(plan, way="mended", why=why, buried=buried)
+    return found, replace(plan, why=f"{why}; {plan.why}", buried=buried)
+
+
+def _freed(mesh: Mesh) -> tuple[Mesh, int]:
+    """Where edges are used by more than two faces: the mesh without patches that lie within material, as walls between
+    rooms do, and how many faces these were. The mesh itself where that leaves as many such edges."""
+    crowded = mesh.topology.nonmanifold_edges
+    if not crowded:
+        return mesh, 0
+    freed, buried = without_buried(facing_out(mesh))
+    return (freed, buried) if buried and freed.topology.nonmanifold_edges < crowded else (mesh, 0)
+
+
+def _planned(mesh: Mesh, settings: SolidSettings, step: Step) -> tuple[Mesh, SolidPlan]:
     asked = MendSettings(drop_buried=True, close_ends=settings.taken_as == "solid")
     found, mended, _ = step("mend", lambda: mend(mesh, asked))
     if mended.verdict == "sound":

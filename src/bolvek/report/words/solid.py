@@ -14,7 +14,8 @@ def solid_text(record: SolidRecord) -> str:
     if record.parts > 1:
         text += f"; {count_text(record.parts, 'body', 'bodies')} put together"
     if record.remade:
-        text += f"; {count_text(record.remade, 'body', 'bodies')} of them recast, as they crossed themselves"
+        which = "that crossed itself" if record.remade == 1 else "that crossed themselves"
+        text += f"; {count_text(record.remade, 'body', 'bodies')} {which} recast in places"
     if record.local is not None:
         text += f"; {local_text(record.local)}"
     if record.cavities:
