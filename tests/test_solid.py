@@ -13,10 +13,10 @@ from bolvek.analyses.soundness import find_defects
 from bolvek.errors import WorkError
 from bolvek.formats import read_model, write_model
 from bolvek.mesh import Mesh
+from bolvek.operations.places.cubes import Cubes
+from bolvek.operations.places.faults import without_buried
+from bolvek.operations.places.local import recast_places
 from bolvek.operations.solid import make_solid
-from bolvek.operations.solid.cubes import Cubes
-from bolvek.operations.solid.faults import without_buried
-from bolvek.operations.solid.local import recast_places
 from bolvek.settings.repairs import RecastSettings, SolidSettings
 from support import ball
 

@@ -7,8 +7,10 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
-from bolvek.cli.base.bind import bound, taken
+from bolvek.cli.base.bind import bound, given, taken
 from bolvek.cli.base.options import Asked, models_argument, options, output_option, writing_options
+from bolvek.errors import UsageError
+from bolvek.settings.measures import LEAST_WALL_MM
 from bolvek.settings.parts import FuseSettings
 from bolvek.settings.repairs import RecastSettings
 
@@ -26,6 +28,7 @@ if TYPE_CHECKING:
     bound("--reach", FuseSettings, "reach_mm"),
     bound("--fill-voids", FuseSettings, "fill_voids"),
     click.option("--recast", "again", is_flag=True, help="Make parts anew that are open or cross themselves."),
+    bound("--least-wall", RecastSettings, "least_mm", default=None, none=f"{LEAST_WALL_MM:g}mm with --recast"),
     writing_options,
 )
 def command(models: tuple[Path, ...], output: Path | None, again: bool, **values: Any) -> None:
@@ -46,7 +49,11 @@ def command(models: tuple[Path, ...], output: Path | None, again: bool, **values
     from bolvek.report.words.fuse import fuse_text
 
     settings = taken(FuseSettings, values)
-    asked, anew = Asked(**values), RecastSettings() if again else None
+    least = given(RecastSettings, "least_mm", values)
+    if least is not None and not again:
+        raise UsageError("--least-wall goes with --recast")
+    asked = Asked(**values)
+    anew = RecastSettings(least_mm=LEAST_WALL_MM if least is None else least) if again else None
     first, *others = expand(models)
 
     def work(model: "Model", step: "Steps") -> "Outcome":

@@ -43,16 +43,17 @@ class VoidMade:
 @dataclass(frozen=True, kw_only=True)
 class FuseRecord(Worded):
     """What came together, or was carved. parts, tools: bodies that went in; turned, copies, recast: shells turned to
-    face out, faces dropped as copies, parts made anew; broken_through: voids that break
-    through their body's skin, read as cut out of it; before_mm3: of all parts (of what is carved), after_mm3 of the
-    result; voids: those that are new and were kept; filled: those that were filled; bodies: pieces that came out;
-    moved_mm: how far corners of parts that met were moved; kept_faces: bit for bit as they were."""
+    face out, faces dropped as copies, parts made anew, thick_mm2 of them thicker than they were; broken_through: voids
+    that break through their body's skin, read as cut out of it; before_mm3: of all parts (of what is carved),
+    after_mm3 of the result; voids: those that are new and were kept; filled: those that were filled; bodies: pieces
+    that came out; moved_mm: how far corners of parts that met were moved; kept_faces: bit for bit as they were."""
 
     parts: int
     tools: int
     turned: int
     copies: int
     recast: int
+    thick_mm2: float
     broken_through: int
     before_mm3: float
     after_mm3: float
@@ -142,6 +143,7 @@ def _told(
         turned=parts.turned + (tools.turned if tools is not None else 0),
         copies=parts.copies + (tools.copies if tools is not None else 0),
         recast=len(parts.recast) + (len(tools.recast) if tools is not None else 0),
+        thick_mm2=parts.thick_mm2 + (tools.thick_mm2 if tools is not None else 0.0),
         broken_through=parts.broken + (tools.broken if tools is not None else 0),
         before_mm3=sum(body.volume for body in parts.bodies),
         after_mm3=made.volume,

@@ -26,12 +26,14 @@ _ITSELF = "crosses itself"
 @dataclass(frozen=True, kw_only=True)
 class Gathered:
     """Bodies, and what was done to have them: copies of faces dropped, shells turned to face out, recast parts: places
-    of those in the list; broken: voids that break through their body's skin, read as cut out of it."""
+    of those in the list, and how much of them was made thicker; broken: voids that break through their body's skin,
+    read as cut out of it."""
 
     bodies: list[Mesh]
     copies: int
     turned: int
     recast: tuple[int, ...]
+    thick_mm2: float = 0.0
     broken: int = 0
 
 
@@ -48,6 +50,7 @@ def gather_all(
         copies=sum(g.copies for g in found),
         turned=sum(g.turned for g in found),
         broken=sum(g.broken for g in found),
+        thick_mm2=sum(g.thick_mm2 for g in found),
         recast=tuple(k + n for g, k in zip(found, start, strict=False) for n in g.recast),
     )
 
@@ -67,7 +70,7 @@ def gather(mesh: Mesh, *, name: str = "", again: RecastSettings | None = None) -
     owner = owners_of_cavities(once)
     wrong = _wrong(once)
     crossing = _crossing(once)
-    bodies, made_anew, broken = list[Mesh](), list[int](), 0
+    bodies, made_anew, broken, thick = list[Mesh](), list[int](), 0, 0.0
     outer = np.flatnonzero(owner < 0)
     for number in outer.tolist():
         voids = np.flatnonzero(owner == number)
@@ -83,7 +86,8 @@ def gather(mesh: Mesh, *, name: str = "", again: RecastSettings | None = None) -
             if again is None:
                 refusal = _refusal(once.picked(shell == number), wrong[number], name, len(outer))
                 raise WorkError(refusal, replace(SOLID, model=name), remedy("", "makes such anew", recast=True))
-            body, _ = recast(body, again)
+            body, record = recast(body, again)
+            thick += record.thick_mm2
             made_anew.append(len(bodies))
         for void in through:
             body, _ = unite(body, facing.picked(shell == void).turned(), DIFFERENCE)
@@ -93,7 +97,9 @@ def gather(mesh: Mesh, *, name: str = "", again: RecastSettings | None = None) -
         raise WorkError(f"{name or 'the model'} has no part: nothing in it is closed around material")
     turned = int(np.unique(shell[found.sign < 0]).size)
     copies = 0 if kept is None else len(mesh.faces) - len(once.faces)
-    return Gathered(bodies=bodies, copies=copies, turned=turned, recast=tuple(made_anew), broken=broken)
+    return Gathered(
+        bodies=bodies, copies=copies, turned=turned, recast=tuple(made_anew), thick_mm2=thick, broken=broken
+    )
 
 
 def _wrong(mesh: Mesh) -> dict[int, str]:

@@ -11,10 +11,10 @@ from bolvek.analyses.shells import standing
 from bolvek.errors import WorkError
 from bolvek.mesh import Mesh
 from bolvek.operations.mend.close import caps
+from bolvek.operations.places.local import LocalRecord, recast_places
 from bolvek.operations.recast import RecastRecord, recast
 from bolvek.operations.recast.lids import with_lids
 from bolvek.operations.slim import SlimRecord, slim_to
-from bolvek.operations.solid.local import LocalRecord, recast_places
 from bolvek.operations.solid.plan import closed_voids, lidless_shells
 from bolvek.operations.solid.settings import Step
 from bolvek.settings.repairs import MendSettings, RecastSettings, SolidSettings

@@ -11,7 +11,7 @@ from bolvek.mesh import Mesh
 from bolvek.operations.mend import MendRecord, mend
 from bolvek.operations.mend.close import burying
 from bolvek.operations.mend.separate import taken_apart
-from bolvek.operations.solid.faults import without_buried
+from bolvek.operations.places.faults import without_buried
 from bolvek.operations.solid.settings import Step, just_do
 from bolvek.settings.repairs import MendSettings, SolidSettings
 from bolvek.units import count_text
@@ -19,6 +19,7 @@ from bolvek.units import count_text
 _PLAIN = SolidSettings()
 _MOST_APART = 200
 _MOST_CROSSING, _SHEET_FACES = 0.2, 50
+_MOST_OPEN = 0.05  # open edges a face: with more, no winding number tells what lies within
 _SUNK_SHARE = 0.9  # of a rim's points, in the material of other parts
 
 
@@ -49,7 +50,7 @@ def _freed(mesh: Mesh) -> tuple[Mesh, int]:
     """Where edges are used by more than two faces: the mesh without patches that lie within material, as walls between
     rooms do, and how many faces these were. The mesh itself where that leaves as many such edges."""
     crowded = mesh.topology.nonmanifold_edges
-    if not crowded:
+    if not crowded or mesh.topology.open_edges > _MOST_OPEN * len(mesh.faces):
         return mesh, 0
     freed, buried = without_buried(facing_out(mesh))
     return (freed, buried) if buried and freed.topology.nonmanifold_edges < crowded else (mesh, 0)

@@ -1,6 +1,6 @@
 """From any file to a sound solid: what the model needs, and nothing more."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import partial
 from typing import TypeVar
 
@@ -13,10 +13,10 @@ from bolvek.errors import WorkError
 from bolvek.mesh import Mesh
 from bolvek.operations.fuse import fuse_parts, parts_of
 from bolvek.operations.mend import MendRecord
+from bolvek.operations.places.local import LocalRecord, recast_places
 from bolvek.operations.recast import RecastRecord, recast
 from bolvek.operations.slim import SlimRecord
 from bolvek.operations.solid.anew import Finished, as_asked, capped_by, finished, made_anew, recast_whole
-from bolvek.operations.solid.local import LocalRecord, recast_places
 from bolvek.operations.solid.plan import lidless_shells, plan_solid
 from bolvek.operations.solid.settings import Step, just_do
 from bolvek.operations.thicken import ThickenRecord, thicken
@@ -152,7 +152,12 @@ def _built(found: Mesh, settings: SolidSettings, step: Step) -> _Built:
         try:
             return step("recast in places", partial(recast_places, body, places))[0]
         except WorkError:
+            pass
+        try:
             return step("recast", partial(recast, body, places))[0]
+        except WorkError:
+            # a blade or a leaf: it gets the thickness that skins get
+            return step("recast", partial(recast, body, replace(places, grow_closed_mm=None)))[0]
 
     record, recasted, bodies = None, None, list[Mesh]()
     lidless = lidless_shells(found, settings)

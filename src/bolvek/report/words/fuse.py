@@ -2,7 +2,7 @@
 
 from bolvek.operations.fuse import FuseRecord, VoidMade
 from bolvek.report.words.common import MOST_LISTED, Row, limited
-from bolvek.units import count_text, length_text, point_text, volume_text
+from bolvek.units import area_text, count_text, length_text, point_text, volume_text
 
 
 def fuse_text(r: FuseRecord) -> str:
@@ -21,6 +21,8 @@ def fuse_text(r: FuseRecord) -> str:
         for n, what in ((r.turned, "turned"), (r.copies, "copies of faces dropped"), (r.recast, "parts recast"))
         if n
     ]
+    if r.thick_mm2:
+        done.append(f"{area_text(r.thick_mm2)} of thin material made as thick as it prints")
     if r.broken_through:
         done.append(f"{count_text(r.broken_through, 'void')} that broke through the skin read as cut out of it")
     if r.moved_mm > 0:

@@ -19,10 +19,8 @@ from bolvek.mesh import Mesh
 from bolvek.operations.convex import TooClose
 from bolvek.operations.fuse.arrange import COMMON, DIFFERENCE, arrange
 from bolvek.operations.fuse.unite import among, grown, stored_soundly, unite_exactly
-from bolvek.operations.recast import RecastRecord, recast
-from bolvek.operations.refine import refine
-from bolvek.operations.solid.cubes import Cubes
-from bolvek.operations.solid.faults import (
+from bolvek.operations.places.cubes import Cubes
+from bolvek.operations.places.faults import (
     BURIED,
     UNDECIDED,
     Faults,
@@ -31,6 +29,8 @@ from bolvek.operations.solid.faults import (
     places_of,
     without_buried,
 )
+from bolvek.operations.recast import RecastRecord, recast
+from bolvek.operations.refine import refine
 from bolvek.settings.repairs import RecastSettings
 
 MOST_SHARE = 1 / 3
@@ -59,8 +59,7 @@ class LocalRecord:
 def recast_places(found: Mesh, settings: RecastSettings) -> tuple[Mesh, LocalRecord]:
     """A sound solid from faces of which few are at fault. Raises WorkError where that does not come out, or takes more
     than a third of the surface."""
-    mesh = facing_out(found)
-    mesh, buried = without_buried(mesh)
+    mesh, buried = without_buried(facing_out(found))
     faults = find_faults(mesh)
     if not faults:
         return mesh, LocalRecord(share=0.0, buried=buried, zones=(), cell_mm=0.0, recast=None)

@@ -1,0 +1,6 @@
+"""Places of a surface made anew in small cubes around them, and the rest left bit for bit as it is."""
+
+from bolvek.operations.places.faults import without_buried
+from bolvek.operations.places.local import LocalRecord, recast_places
+
+__all__ = ["LocalRecord", "recast_places", "without_buried"]
