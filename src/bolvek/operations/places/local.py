@@ -30,6 +30,7 @@ from bolvek.operations.places.faults import (
     without_buried,
 )
 from bolvek.operations.recast import RecastRecord, recast
+from bolvek.operations.recast.recast import without_drops
 from bolvek.operations.refine import refine
 from bolvek.settings.repairs import RecastSettings
 
@@ -162,7 +163,10 @@ def _made(mesh: Mesh, cubes: Cubes, settings: RecastSettings) -> tuple[Mesh, Rec
             inner, _ = arrange(anew, body.moved(grown(body, share * cubes.side_mm)), COMMON)
             both = unite_exactly(rest, inner)
             own = partial(among, both.vertices, mesh.vertices)
-            return stored_soundly(both, own, _SHIFT * record.grid_mm), record
+            made = stored_soundly(both, own, _SHIFT * record.grid_mm)
+            # what hung on places at fault may have come apart from all else
+            made, dropped = without_drops(made, settings.least_mm3)
+            return made, replace(record, dropped=record.dropped + dropped)
         except (TooClose, WorkError):
             continue
     raise WorkError("what was made in places at fault does not go together with the rest")

@@ -92,7 +92,7 @@ def recast(mesh: Mesh, settings: RecastSettings = _PLAIN, *, piece: bool = False
         field.add(ridge, half_wall(least, cell, allowed))
     if field.beside:
         rough = field.surface(cell)
-    rough, dropped = _without_drops(rough, settings.least_mm3)
+    rough, dropped = without_drops(rough, settings.least_mm3)
     if not len(rough.faces):
         raise WorkError(
             f"nothing would be left: no part is thicker than a cell of {cell:.3g} mm",
@@ -314,7 +314,7 @@ def _leaks(solid: Mesh, cell: float) -> list[Leak]:
     return found
 
 
-def _without_drops(solid: Mesh, least_mm3: float) -> tuple[Mesh, int]:
+def without_drops(solid: Mesh, least_mm3: float) -> tuple[Mesh, int]:
     """Without shells of less volume than a limit, or than nothing to speak of."""
     if not len(solid.faces):
         return solid, 0
