@@ -47,6 +47,20 @@ def _scans() -> Mesh:
     return views[0].joined(views[1]).as_stored()
 
 
+def _shaken(edge: float, places: int = 50) -> Mesh:
+    """A sound surface shaken until it crosses itself in so many places, with fins at every other one."""
+    rng = np.random.default_rng(11)
+    mesh = blob(1, 100.0, edge)
+    points, fins = mesh.vertices.copy(), []
+    for k, middle in enumerate(rng.choice(len(points), places, replace=False).tolist()):
+        near = np.linalg.norm(mesh.vertices - mesh.vertices[middle], axis=1) < 2.6 * edge
+        points[near] += rng.normal(scale=0.6 * edge, size=(int(near.sum()), 3))
+        own = mesh.faces[near[mesh.faces].all(axis=1)]
+        if k % 2 and len(own) > 5:
+            fins += [[f[0], f[1], own[-1][2]] for f in own[:4] if len({f[0], f[1], own[-1][2]}) == 3]
+    return mesh.moved(points).joined(Mesh(points, np.array(fins, np.int32)).picked(slice(None))).as_stored()
+
+
 CASES: dict[str, Ask] = {
     "scale, 12 triangles": (lambda: block((0, 0, 0), (9, 9, 9)), ["scale", "--by", 2]),
     "survey, 12 triangles": (lambda: block((0, 0, 0), (9, 9, 9)), ["survey"]),
@@ -60,6 +74,8 @@ CASES: dict[str, Ask] = {
     "walls, a million triangles": (lambda: blob(1, 100.0, 0.225), ["walls"]),
     "mend, a million triangles, 1,000 faults": (lambda: hurt(blob(1, 100.0, 0.225), 1000), ["mend"]),
     "page of a survey, 93,000 triangles": (lambda: gourd()[0], ["survey", "--page"]),
+    "solid, 100,000 triangles, 50 places at fault": (lambda: _shaken(0.71), ["solid"]),
+    "solid, a million triangles, 50 places at fault": (lambda: _shaken(0.225), ["solid"]),
     "recast, 200,000 triangles": (lambda: hurt(blob(1, 100.0, 0.5), 200), ["recast"]),
 }
 """By what they are: the model, and the verb with its options."""
