@@ -106,7 +106,12 @@ def test_widest_ways_are_those_of_a_slow_search(seed):
     level = np.zeros(value.size, np.int32)
     none = np.zeros((0, 3), np.int32), np.zeros(1, np.int64)
     start = int(np.argmax(value.ravel()))
-    watershed.widest_ways(block, place, value, *none, 6.0, start, 1.0, before, level, following)
+    watershed.widest_ways(block, place, value, *none, 6.0, start, -1, 1.0, before, level, following)
+    some = np.setdiff1d(rng.choice(value.size, 3), start)
+    earlier, asked = np.full(value.size, -2, np.int64), np.zeros(value.size, np.int32)
+    earlier[some] = -3
+    watershed.widest_ways(block, place, value, *none, 6.0, start, len(some), 1.0, earlier, asked, following)
+    assert (asked[some] == level[some]).all() and (earlier > -2).sum() <= (before > -2).sum()
     at = {}
     for b, (x, y, z) in enumerate(place.tolist()):
         for c in range(8):

@@ -137,10 +137,13 @@ class AirLattice:
             volume[node],
         )
 
-    def widest_ways(self, width: Floats32) -> "WidestWays":
-        """The widest ways from the outside to every node, cells being as wide as `width` (B, 8) says (mm, radii)."""
+    def widest_ways(self, width: Floats32, wanted: Ints) -> "WidestWays":
+        """The widest ways from the outside to the nodes wanted (N,), cells being as wide as `width` (B, 8) says (mm,
+        radii)."""
         nodes = self.value.size + self.regions
         before, following = np.full((2, nodes), -2, np.int64)
+        before[wanted] = -3
+        before[self.outside] = -2
         level = np.zeros(nodes, np.int32)
         step = _WIDTH_STEP * self.cell
         kernels.widest_ways(
@@ -151,6 +154,7 @@ class AirLattice:
             self.deep_start,
             max(self.cut_off + self.half_diagonal, float(width.max(initial=0.0))),
             self.outside,
+            int((before == -3).sum()),
             step,
             before,
             level,
@@ -161,7 +165,7 @@ class AirLattice:
 
 @dataclass(frozen=True)
 class WidestWays:
-    """Ways to the outside: for each node the next one (-1: it is the outside, -2: none), and the narrowest width."""
+    """Ways to the outside: for each node the next one (-1: it is the outside, less: none), and the narrowest width."""
 
     lattice: AirLattice
     before: Ints

@@ -183,7 +183,7 @@ def _settle(lattice: AirLattice, suspects: list[_Suspect], radius: float) -> Non
     followed: dict[bytes, tuple[float, Floats | None]] = {}
     open_ones = suspects
     for turn in range(_ROUNDS):
-        ways = lattice.widest_ways(width)
+        ways = lattice.widest_ways(width, np.array([s.node for s in open_ones], np.int64))
         for s in open_ones:
             s.high = max(s.low, min(s.high, ways.narrowest_mm(s.node)))
         open_ones = [s for s in open_ones if not s.sure(radius, turn) and s.high > 0]

@@ -85,14 +85,15 @@ def grow_rooms(block, place, value, order, peak, parent, label, died, into, sadd
     return n
 
 
-@kernel("i4[:,:,:] i4[:,:] f4[:,:] i4[:,:] i8[:] f8 i8 f8 i8[:]! i4[:]! i8[:]!")
-def widest_ways(block, place, width, deep, deep_start, deep_width, start, step, before, level, following):
-    """The widest ways from node `start` to all others.
+@kernel("i4[:,:,:] i4[:,:] f4[:,:] i4[:,:] i8[:] f8 i8 i8 f8 i8[:]! i4[:]! i8[:]!")
+def widest_ways(block, place, width, deep, deep_start, deep_width, start, wanted, step, before, level, following):
+    """The widest ways from node `start` to so many wanted ones, and those reached on the way.
 
     A cell is as wide as `width` (B, 8) float32 says, a deep region as `deep_width`; only what is wider than zero is
     passed, across sides. deep (D, 3) int32 lists the blocks of deep regions, sorted by region, deep_start
-    (R + 1,) where each begins. before (8 B + R,) int64 comes as -2 and gets the node each was reached from; level
-    (same size, int32) the narrowest width on the way, in steps, rounded up; following (same size, int64) is scratch.
+    (R + 1,) where each begins. before (8 B + R,) int64 comes as -2, -3 where wanted (-1 wanted: all are), and gets the
+    node each was reached from; level (same size, int32) the narrowest width on the way, in steps, rounded up;
+    following (same size, int64) is scratch.
 
     Buckets of equal width are emptied from the widest down. A node's first way is its widest one: either the
     node itself is the narrowest of it, or the bucket is, and none to come is wider.
@@ -126,6 +127,16 @@ def widest_ways(block, place, width, deep, deep_start, deep_width, start, step, 
                 if not is_cell:
                     x0, y0, z0 = 2 * np.int64(deep[m, 0]), 2 * np.int64(deep[m, 1]), 2 * np.int64(deep[m, 2])
                 for side in range(6):
+                    if not is_cell:
+                        # within a deep region nothing is to be reached
+                        away = np.int64(1 - 2 * (side % 2))
+                        i = deep[m, 0] + (away if side < 2 else 0)
+                        j = deep[m, 1] + (away if 2 <= side < 4 else 0)
+                        k = deep[m, 2] + (away if side >= 4 else 0)
+                        if i < 0 or j < 0 or k < 0:
+                            continue
+                        if i >= block.shape[0] or j >= block.shape[1] or k >= block.shape[2] or block[i, j, k] < 0:
+                            continue
                     for u in range(long):
                         for w in range(long):
                             away = long if side % 2 == 0 else np.int64(-1)
@@ -136,7 +147,7 @@ def widest_ways(block, place, width, deep, deep_start, deep_width, start, step, 
                             else:
                                 x, y, z = x0 + u, y0 + w, z0 + away
                             other = _node(block, rows, x, y, z)
-                            if other < 0 or before[other] != -2:
+                            if other < 0 or before[other] > -2:
                                 continue
                             wide = np.float64(deep_width)
                             if other < 8 * rows:
@@ -144,8 +155,13 @@ def widest_ways(block, place, width, deep, deep_start, deep_width, start, step, 
                             if wide <= 0.0:
                                 continue
                             reach = min(bucket, np.int64(np.ceil(wide / step)))
+                            found = before[other] == -3
                             before[other] = node
                             level[other] = reach
+                            if found:
+                                wanted -= 1
+                                if wanted == 0:
+                                    return
                             # first come, first served: of equally wide ways the shorter one
                             following[other] = -1
                             if head[reach] < 0:
