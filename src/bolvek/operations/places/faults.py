@@ -15,7 +15,8 @@ from bolvek.mesh import Mesh
 from bolvek.mesh.topology import CROWDED
 from bolvek.spatial.groups import linked_groups
 
-BOUNDS, BURIED, UNDECIDED = 0, 1, 2
+BOUNDS, BURIED, WALL, UNDECIDED = range(4)
+"""A wall is buried too, and nothing opens without it."""
 _CLEAR, _WITHIN, _DOUBTFUL = 0.25, 0.35, 0.15
 """A patch bounds material where the number before it is nearer to nothing than the first, and lies within it where
 it is above the second, or above the third and nothing opens without it."""
@@ -79,7 +80,7 @@ def _across(corners: Floats, step_mm: float) -> Floats:
 
 def judge_patches(mesh: Mesh, found: Faults, held: Bools) -> tuple[Ints, Ints]:
     """The patch (F,) of each face between faults, -1 for those at fault and those held (F,) by what is made anew; and
-    for each patch (P,) BOUNDS, BURIED or UNDECIDED."""
+    for each patch (P,) BOUNDS, BURIED, WALL or UNDECIDED."""
     across = mesh.topology.opposite
     whole = np.ones(len(across), bool)
     whole[found.half] = False
@@ -105,7 +106,7 @@ def judge_patches(mesh: Mesh, found: Faults, held: Bools) -> tuple[Ints, Ints]:
     told[bounds >= _AGREE], told[within >= _AGREE] = BOUNDS, BURIED
     # where several walls meet, each hides the others' share of the number: what they leave is asked for as well
     doubtful = np.bincount(patch[face], before >= _DOUBTFUL, count) / n >= _AGREE
-    told[_spare(mesh, found, patch, doubtful)] = BURIED
+    told[_spare(mesh, found, patch, doubtful)] = WALL
     return np.where(held, -1, patch).astype(np.int64), told
 
 
@@ -134,15 +135,16 @@ def _spare(mesh: Mesh, found: Faults, patch: Ints, doubtful: Bools) -> Bools:
         spare[wrong] = False
 
 
-def without_buried(mesh: Mesh) -> tuple[Mesh, int]:
-    """Without patches that lie within material, and how many faces these were."""
+def without_buried(mesh: Mesh, *, walls_only: bool = False) -> tuple[Mesh, int]:
+    """Without patches that lie within material (or only those without which nothing opens), and how many faces these
+    were."""
     begin = len(mesh.faces)
     for _ in range(_ROUNDS):
         faults = find_faults(mesh)
         if not faults:
             break
         patch, told = judge_patches(mesh, faults, np.zeros(len(mesh.faces), bool))
-        gone = (patch >= 0) & (told[np.maximum(patch, 0)] == BURIED)
+        gone = (patch >= 0) & np.isin(told[np.maximum(patch, 0)], (WALL,) if walls_only else (BURIED, WALL))
         if not gone.any() or gone.all():
             break
         mesh = mesh.picked(~gone)

@@ -23,6 +23,7 @@ from bolvek.operations.places.cubes import Cubes
 from bolvek.operations.places.faults import (
     BURIED,
     UNDECIDED,
+    WALL,
     Faults,
     find_faults,
     judge_patches,
@@ -147,7 +148,7 @@ def _cubes(mesh: Mesh, faults: Faults, side: float, turn: int) -> tuple[Cubes, B
         # of patches that lie within the cubes nothing was asked
         now = (verdict == UNDECIDED) & ~more & ~held
         if not now.any():
-            return cubes, verdict != BURIED
+            return cubes, ~np.isin(verdict, (BURIED, WALL))
         more |= now
 
 

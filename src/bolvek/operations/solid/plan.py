@@ -52,7 +52,7 @@ def _freed(mesh: Mesh) -> tuple[Mesh, int]:
     crowded = mesh.topology.nonmanifold_edges
     if not crowded or mesh.topology.open_edges > _MOST_OPEN * len(mesh.faces):
         return mesh, 0
-    freed, buried = without_buried(facing_out(mesh))
+    freed, buried = without_buried(facing_out(mesh), walls_only=True)
     return (freed, buried) if buried and freed.topology.nonmanifold_edges < crowded else (mesh, 0)
 
 

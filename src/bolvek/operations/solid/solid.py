@@ -96,6 +96,13 @@ def make_solid(mesh: Mesh, settings: SolidSettings, step: Step = just_do) -> tup
             given_up.append(f"{way}: {error}")
     if done is None:
         way, done = made_anew(mesh, found, settings, step, given_up)
+    elif done.faults and way in ("mended", "fused"):
+        # what keeps the faces and is not what the file shows is worth no more than what does not keep them (of a skin
+        # that may be a solid nothing is decided here: it stays a guess that is told)
+        other = _otherwise(mesh, found, settings, step, given_up)
+        if other is not None and other[1].faults < done.faults:
+            given_up.append(f"{way}: it is not what the file shows")
+            (way, done), thickened, parts, remade = other, None, 0, 0
     guessed = ""
     if way.startswith("thickened") and settings.taken_as is None:
         guessed = _guess(found)
@@ -116,6 +123,17 @@ def make_solid(mesh: Mesh, settings: SolidSettings, step: Step = just_do) -> tup
         guessed=guessed,
         likeness=done.likeness,
     )
+
+
+def _otherwise(
+    mesh: Mesh, found: Mesh, settings: SolidSettings, step: Step, given_up: list[str]
+) -> tuple[str, Finished] | None:
+    """The model made anew; None where nothing comes of it."""
+    try:
+        return made_anew(mesh, found, settings, step, given_up)
+    except WorkError as error:
+        given_up.append(f"recast: {error}")
+        return None
 
 
 def _check_skin(found: Mesh, way: str, skin: float) -> None:
