@@ -37,6 +37,7 @@ INSTEAD = {
 """Options that stand in the place of what the verb needs."""
 
 WITH = {
+    ("fuse", "--least-wall"): ["--recast"],
     ("drain", "--drain-up"): ["--auto"], ("drain", "--show"): ["--auto"], ("drain", "--keep-off"): ["--auto"],
     ("drain", "--only-within"): ["--auto"], ("split", "--gather"): ["--least-size", "1mm"],
     ("thicken", "--along"): ["--side", "in"], ("thicken", "--beneath"): ["--foot", "z=-4mm"],

@@ -64,7 +64,7 @@ def command(models: tuple[Path, ...], output: Path | None, again: bool, **values
 
     how = Run(
         verb="fuse",
-        settings={"": settings},
+        settings={"": settings} if anew is None else {"": settings, "recast": anew},
         work=work,
         writes="made",
         inputs={f"model {k}": path for k, path in enumerate(others, 2)},
