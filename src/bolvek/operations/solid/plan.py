@@ -36,7 +36,7 @@ class SolidPlan:
 
 def plan_solid(mesh: Mesh, settings: SolidSettings = _PLAIN, step: Step = just_do) -> tuple[Mesh, SolidPlan]:
     """The mesh mended, without walls within its material, and what it needs beyond that. Raises WorkError."""
-    freed, buried = step("within", lambda: _freed(mesh))
+    freed, buried = step("walls within", lambda: _freed(mesh))
     found, plan = _planned(freed, settings, step)
     if not buried:
         return found, plan
