@@ -1,13 +1,11 @@
 """From any file to one sound solid."""
 
-from bolvek.operations.places.local import LocalRecord
 from bolvek.operations.solid.plan import SolidPlan, plan_solid
 from bolvek.operations.solid.settings import Step, just_do
 from bolvek.operations.solid.solid import MADE, SolidRecord, make_solid
 from bolvek.settings.repairs import SolidSettings
 
 __all__ = [
-    "LocalRecord",
     "MADE",
     "SolidPlan",
     "SolidRecord",

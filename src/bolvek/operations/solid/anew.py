@@ -11,7 +11,7 @@ from bolvek.analyses.shells import standing
 from bolvek.errors import WorkError
 from bolvek.mesh import Mesh
 from bolvek.operations.mend.close import caps
-from bolvek.operations.places.local import LocalRecord, recast_places
+from bolvek.operations.places import LocalRecord, recast_places
 from bolvek.operations.recast import RecastRecord, recast
 from bolvek.operations.recast.lids import with_lids
 from bolvek.operations.slim import SlimRecord, slim_to
@@ -84,10 +84,12 @@ def made_anew(
     capped = capped_by(found, settings, step, ends=ends)
     way, best = "", None
     for lids in (False, True):
-        # what lies around an opening that is no place has a lid, or is no place either
+        # cubes around the rim of a wide opening enclose nothing: a lid closes the opening first
         if lids and (settings.taken_as == "skin" or not capped.topology.open_edges):
             continue
         soup, gap = step("lids", partial(with_lids, capped)) if lids else (capped, 0.0)
+        if lids and not gap:
+            continue
         chosen = as_asked(soup, settings, gap)
         try:
             body, local = step("recast in places", partial(recast_places, soup, chosen))

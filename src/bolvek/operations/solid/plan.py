@@ -11,7 +11,7 @@ from bolvek.mesh import Mesh
 from bolvek.operations.mend import MendRecord, mend
 from bolvek.operations.mend.close import burying
 from bolvek.operations.mend.separate import taken_apart
-from bolvek.operations.places.faults import without_buried
+from bolvek.operations.places import without_buried
 from bolvek.operations.solid.settings import Step, just_do
 from bolvek.settings.repairs import MendSettings, SolidSettings
 from bolvek.units import count_text
@@ -26,12 +26,11 @@ _SUNK_SHARE = 0.9  # of a rim's points, in the material of other parts
 @dataclass(frozen=True, kw_only=True)
 class SolidPlan:
     """The way that the faults left by mending call for: "as it is", "mended", "fused", "thickened", "thickened and
-    fused" or "recast"; and why, in words; buried: faces within material that were taken out first."""
+    fused" or "recast"; and why, in words."""
 
     way: str
     why: str
     mend: MendRecord
-    buried: int = 0
 
 
 def plan_solid(mesh: Mesh, settings: SolidSettings = _PLAIN, step: Step = just_do) -> tuple[Mesh, SolidPlan]:
@@ -42,8 +41,8 @@ def plan_solid(mesh: Mesh, settings: SolidSettings = _PLAIN, step: Step = just_d
         return found, plan
     why = f"{count_text(buried, 'face')} within the material taken out"
     if plan.way == "as it is":
-        return found, replace(plan, way="mended", why=why, buried=buried)
-    return found, replace(plan, why=f"{why}; {plan.why}", buried=buried)
+        return found, replace(plan, way="mended", why=why)
+    return found, replace(plan, why=f"{why}; {plan.why}")
 
 
 def _freed(mesh: Mesh) -> tuple[Mesh, int]:

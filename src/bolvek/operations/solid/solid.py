@@ -2,7 +2,6 @@
 
 from dataclasses import dataclass, replace
 from functools import partial
-from typing import TypeVar
 
 from bolvek.analyses.deviation import CompareRecord
 from bolvek.analyses.finding import Finding, Worded
@@ -13,7 +12,7 @@ from bolvek.errors import WorkError
 from bolvek.mesh import Mesh
 from bolvek.operations.fuse import fuse_parts, parts_of
 from bolvek.operations.mend import MendRecord
-from bolvek.operations.places.local import LocalRecord, recast_places
+from bolvek.operations.places import LocalRecord, recast_places
 from bolvek.operations.recast import RecastRecord, recast
 from bolvek.operations.slim import SlimRecord
 from bolvek.operations.solid.anew import Finished, as_asked, capped_by, finished, made_anew, recast_whole
@@ -24,8 +23,6 @@ from bolvek.settings import remedy
 from bolvek.settings.repairs import SolidSettings, ThickenSettings
 from bolvek.settings.ways_on import SPLITS
 from bolvek.units import length_text, point_text
-
-T = TypeVar("T")
 
 MADE = ("thickened", "thickened and fused", "recast")
 """Ways that make walls of their own."""

@@ -1,6 +1,7 @@
 """The way to a solid in words."""
 
-from bolvek.operations.solid import LocalRecord, SolidPlan, SolidRecord
+from bolvek.operations.places import LocalRecord
+from bolvek.operations.solid import SolidPlan, SolidRecord
 from bolvek.report.words.recast import recast_text, slim_text
 from bolvek.report.words.thicken import thicken_text
 from bolvek.units import count_text, length_text, point_text
@@ -14,8 +15,8 @@ def solid_text(record: SolidRecord) -> str:
     if record.parts > 1:
         text += f"; {count_text(record.parts, 'body', 'bodies')} put together"
     if record.remade:
-        which = "that crossed itself" if record.remade == 1 else "that crossed themselves"
-        text += f"; {count_text(record.remade, 'body', 'bodies')} {which} recast in places"
+        which = "that crossed itself was" if record.remade == 1 else "that crossed themselves were"
+        text += f"; {count_text(record.remade, 'body', 'bodies')} {which} recast"
     if record.local is not None:
         text += f"; {local_text(record.local)}"
     if record.cavities:
