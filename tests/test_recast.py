@@ -225,6 +225,14 @@ def test_a_result_is_held_against_its_file():
     assert told(whole) == {"shape_off", "parts_gone", "became_hollow"}  # one of two parts
     assert told(tub, whole) == {"became_hollow"}
     assert told(whole, tub) == {"became_solid"}
+    # a pin of 0.9% of the surface is told with its place, and is no fault; a thicker one is
+    for wide, severity in ((1.1, "note"), (2.2, "fault")):
+        pinned = whole.joined(box((5, 5, 22), (5 + wide, 5 + wide, 26)))
+        (found,) = (f for f in likeness(pinned, whole).findings if f.code == "shape_off")
+        pin = 2 * wide**2 + 4 * wide * 4
+        assert found.severity == severity and "of part 2 at" in found.text
+        (off,) = likeness(pinned, whole).off
+        assert off.area_mm2 == pytest.approx(pin, rel=0.05) and np.allclose(off.where_mm, (5.5, 5.5, 24), atol=2.2)
     void = tub.picked((tub.shell_volumes < 0)[tub.topology.shell])
     assert told(whole, tub, filled=void) == set()
     # two that cross: their insides are not missing from the union

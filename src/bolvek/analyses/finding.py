@@ -46,7 +46,7 @@ CODES: dict[str, tuple[tuple[str, ...], str]] = {
     "cups": (EITHER, "suction cups while it is built; a fault of wide ones"),
     "rounded": (FAULT, "what rounding to the file's numbers made worse"),
     "deviation": (FAULT, "surfaces farther apart than allowed"),
-    "shape_off": (FAULT, "surface of the file that is missing"),
+    "shape_off": (EITHER, "surface of the file that is missing; a fault of more than a hundredth of it"),
     "parts_gone": (FAULT, "parts of the file that are gone"),
     "became_hollow": (FAULT, "what was solid is hollow"),
     "became_solid": (FAULT, "what was open is filled"),

@@ -40,7 +40,7 @@ class Finished:
     @property
     def faults(self) -> int:
         """In how many ways it is not what the file shows."""
-        return len(self.likeness.findings) if self.likeness is not None else 0
+        return self.likeness.faults if self.likeness is not None else 0
 
     @property
     def became_hollow(self) -> bool:

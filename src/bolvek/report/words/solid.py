@@ -1,5 +1,6 @@
 """The way to a solid in words."""
 
+from bolvek.analyses.likeness import Likeness
 from bolvek.operations.places import LocalRecord
 from bolvek.operations.solid import SolidPlan, SolidRecord
 from bolvek.report.words.recast import recast_text, slim_text
@@ -53,7 +54,12 @@ def solid_verdict(record: SolidRecord) -> str:
     if record.likeness is None:
         return f"{parts}, as the file has it"
     guess = "; with a guess" if record.guessed else ""
-    return f"{parts}, and what the file shows{guess}"
+    return f"{parts}, and {_shown(record.likeness)} the file shows{guess}"
+
+
+def _shown(found: Likeness) -> str:
+    """What, or how much of it: rounded down."""
+    return f"{int(1000 * (1 - found.off_share)) / 10:g}% of what" if found.off else "what"
 
 
 _FAULTS = {
