@@ -14,8 +14,10 @@ import numpy as np
 from bolvek.analyses.soundness import find_defects
 from bolvek.errors import WorkError
 from bolvek.mesh import Mesh
+from bolvek.operations.mend import MendRecord, mend
+from bolvek.operations.places import remade_places
 from bolvek.operations.solid import make_solid
-from bolvek.settings.repairs import SolidSettings
+from bolvek.settings.repairs import MendSettings, SolidSettings
 from support import ball, box
 
 _PLACES, _CLOSE, _MOST = 40_000, 0.015, 0.01
@@ -541,13 +543,23 @@ class Told:
     text: str
 
 
-def judged(name: str, seed: int) -> Told:
-    """One file of a kind, made solid."""
+def mended(mesh: Mesh) -> tuple[Mesh, MendRecord]:
+    """What `bolvek mend` makes of it. Raises WorkError where that is not sound."""
+    found, record, _ = mend(mesh)
+    made, record = remade_places(found, record, MendSettings())
+    if not record.ok:
+        raise WorkError(record.verdict)
+    return made, record
+
+
+def judged(name: str, seed: int, *, by_mending: bool = False) -> Told:
+    """One file of a kind, made solid, or mended only."""
     rng = np.random.default_rng([seed, *name.encode()])
     bodies, mesh = KINDS[name](rng)
     mesh = mesh.as_stored()
     try:
-        made, record = make_solid(mesh, SolidSettings(skin_mm=0.05 * float(mesh.size.max())))
+        skin = SolidSettings(skin_mm=0.05 * float(mesh.size.max()))
+        made, record = mended(mesh) if by_mending else make_solid(mesh, skin)
     except WorkError as error:
         return Told("refused", str(error))
     if find_defects(made.as_stored()):
@@ -560,7 +572,8 @@ def judged(name: str, seed: int) -> Told:
     off = float(((made.tree.winding(places) > 0.5) != (depth > 0))[clear].sum() / max((depth > 0)[clear].sum(), 1))
     said = not any(f.severity == "fault" for f in record.findings)
     what = ("right" if said else "alarm") if off <= _MOST else ("wrong" if said else "told")
-    return Told(what, f"{record.way}, {100 * off:.2f}% off; {'; '.join(f.text for f in record.findings)}")
+    way = record.verdict if isinstance(record, MendRecord) else record.way
+    return Told(what, f"{way}, {100 * off:.2f}% off; {'; '.join(f.text for f in record.findings)}")
 
 
 def main() -> int:
@@ -569,10 +582,11 @@ def main() -> int:
     parser.add_argument("--count", type=int, default=10)
     parser.add_argument("--seed", type=int, default=0)
     parser.add_argument("--kind", action="append")
+    parser.add_argument("--mend", action="store_true", help="mended only")
     asked = parser.parse_args()
     false = 0
     for name in asked.kind or KINDS:
-        told = [(s, judged(name, s)) for s in range(asked.seed, asked.seed + asked.count)]
+        told = [(s, judged(name, s, by_mending=asked.mend)) for s in range(asked.seed, asked.seed + asked.count)]
         count = {w: sum(t.what == w for _, t in told) for w in ("right", "wrong", "alarm", "told", "refused")}
         print(f"{name:36}", ", ".join(f"{n} {w}" for w, n in count.items() if n), flush=True)
         for s, t in told:

@@ -18,7 +18,7 @@ from bolvek.operations.places.faults import without_buried
 from bolvek.operations.places.local import recast_places
 from bolvek.operations.solid import make_solid
 from bolvek.settings.repairs import RecastSettings, SolidSettings
-from support import ball
+from support import assert_sound, ball
 
 NEW = ("places_at_fault", "walls_within", "a_cage_of_ribs", "a_head_of_lumps", "a_net_of_rods")
 
@@ -94,3 +94,28 @@ def test_composed_of_places_at_fault(name):
     """The truth: which places lie in the bodies composed."""
     told = dirt.judged(name, 1)
     assert told.what == "right", told.text
+
+
+def test_mending_ends_with_places_made_anew(bolvek, tmp_path):
+    """The truth: which places lie in the body composed. Without the step the faults stay; so they do in a skin."""
+    for seed in (1, 2):
+        told = dirt.judged("places_at_fault", seed, by_mending=True)
+        assert told.what == "right", told.text
+    whole = ball(10.0, 0.8)
+    hurt = dirt.hurt(np.random.default_rng(5), whole, 4, 2.4).as_stored()
+    write_model(tmp_path / "hurt.stl", hurt)
+    done = bolvek("mend", "hurt.stl", "-o", "out.stl", "--json", "-")
+    (record,) = json.loads(done.stdout)["models"]
+    step = record["mend"]["steps"][-1]
+    assert record["verdict"] == "sound" and step["step"] == "remake" and step["counts"]["places"]
+    out = read_model(tmp_path / "out.stl").mesh
+    assert_sound(out)
+    # what lies away from all that was hurt stays bit for bit
+    moved = np.any(np.abs(hurt.vertices - whole.as_stored().vertices) > 0, axis=1)
+    near = np.linalg.norm(hurt.corners.mean(axis=1)[:, None] - hurt.vertices[moved], axis=2).min(axis=1)
+    assert matching_faces(hurt, out)[0][near > 6].all() and out.tree.nearest(whole.vertices)[0].max() < 1.0
+    bolvek("mend", "hurt.stl", "--without", "remake", "-o", "left.stl", expect=1)
+    # half a ball is a skin: it gets no lid and no lattice
+    half = hurt.picked(hurt.corners[:, :, 2].mean(axis=1) < 0)
+    write_model(tmp_path / "half.stl", half)
+    assert "made anew on" not in bolvek("mend", "half.stl", "-o", "half.out.stl", expect=1).stdout

@@ -50,8 +50,9 @@ def command(
     """Mend models step by step and tell every step; sound faces stay bit for bit where they are.
 
     Cracks are welded, faces without area, copies and scraps taken out, crowded edges taken apart, faces turned to
-    look out, holes closed, small crossings made anew. The rim of an open skin is no hole and is left. What comes out
-    is checked whole: exit code 0 only when it is sound.
+    look out, holes closed, small crossings made anew. Where a body is still at fault, the place is made anew on a
+    fine lattice. The rim of an open skin is no hole and is left. What comes out is checked whole: exit code 0 only
+    when it is sound.
 
     \b
     Examples:
@@ -61,7 +62,7 @@ def command(
     """
     from bolvek.cli.base.outcome import Run
     from bolvek.cli.base.run import run
-    from bolvek.report.words.mend import repairs_text
+    from bolvek.report.words.mend import remake_text, repairs_text
 
     only, without = (_words(given(MendSettings, name, values)) for name in ("only", "without"))
     settings = taken(MendSettings, values, only=only, without=without)
@@ -87,7 +88,7 @@ def command(
         work=work,
         writes=None if plan or styles else "proven",
         alone={"--sheet": sheet},
-        texts={"mend": lambda done: repairs_text(done[1])},
+        texts={"mend": lambda done: repairs_text(done[1]), "remake": lambda done: remake_text(done[1])},
         keeps_names=True,
     )
     run(how, models, asked, output)
@@ -109,6 +110,7 @@ def _mended(model: "Model", settings: MendSettings, step: "Steps", asked: Asked,
     from bolvek.analyses.deviation import compare
     from bolvek.cli.base.outcome import Outcome, owned
     from bolvek.operations.mend import mend, origin_parts
+    from bolvek.operations.places import remade_places
     from bolvek.report.pictures.results import compare_result
     from bolvek.report.words.compare import compare_line
     from bolvek.report.words.files import model_text
@@ -116,6 +118,8 @@ def _mended(model: "Model", settings: MendSettings, step: "Steps", asked: Asked,
 
     before, parts = model.mesh, model.parts
     mesh, record, origin = step("mend", lambda: mend(before, settings, parts.part if parts is not None else None))
+    if parts is None and record.verdict != "sound":
+        mesh, record = step("remake", lambda: remade_places(mesh, record, settings))
     changes, found = step("compare", lambda: compare(before, mesh))
     if parts is not None:
         parts = dataclasses.replace(parts, part=origin_parts(origin, parts.part, mesh))

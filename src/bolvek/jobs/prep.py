@@ -22,6 +22,7 @@ from bolvek.operations.drain import (
 )
 from bolvek.operations.hollow import HollowRecord, check_hollowable
 from bolvek.operations.mend import MendRecord, mend
+from bolvek.operations.places import remade_places
 from bolvek.operations.scale import ScaleRecord, find_factors, scale, scale_by
 from bolvek.operations.solid import MADE, SolidPlan, SolidRecord, Step, just_do, make_solid, plan_solid
 from bolvek.settings import remedy
@@ -96,6 +97,9 @@ def prep(model: Model, settings: PrepSettings, step: Step = just_do) -> PrepResu
     elif settings.mend is not None:
         asked_of_mend = settings.mend
         mesh, mended, _ = step("mend", lambda: mend(whole, asked_of_mend))
+        if mended.verdict != "sound":
+            ladder = mended
+            mesh, mended = step("remake", lambda: remade_places(mesh, ladder, asked_of_mend))
     advice = remedy("", "makes a solid of it first", to_solid=True)
     try:
         solid, _ = step("check", lambda: check_hollowable(mesh, advice))

@@ -8,7 +8,7 @@ from bolvek.settings.describe import Settings, setting
 from bolvek.settings.measures import LEAST_WALL_MM
 from bolvek.units import Triple
 
-STEPS = ("weld", "drop", "separate", "orient", "buried", "close", "mirror", "crossings")
+STEPS = ("weld", "drop", "separate", "orient", "buried", "close", "mirror", "crossings", "remake")
 """The ladder of mending, in order."""
 STYLES = ("auto", "flat", "curved", "corner")
 """How openings are closed."""

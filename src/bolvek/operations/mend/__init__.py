@@ -1,7 +1,7 @@
 """Mending: closed and honest, without touching what was fine."""
 
 from bolvek.operations.mend.fills import sharpest_bend
-from bolvek.operations.mend.ladder import count_faults, mend, origin_parts
+from bolvek.operations.mend.ladder import concluded, count_faults, mend, origin_parts
 from bolvek.operations.mend.record import (
     FAULT_WORDS,
     LEFT_CODES,
@@ -26,6 +26,7 @@ __all__ = [
     "MendSettings",
     "MendStep",
     "Place",
+    "concluded",
     "count_faults",
     "left_counted",
     "left_texts",

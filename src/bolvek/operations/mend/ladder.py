@@ -20,7 +20,7 @@ from bolvek.operations.mend.drop import drop
 from bolvek.operations.mend.local import without_harm
 from bolvek.operations.mend.mirror import faulty_places, mirror_half
 from bolvek.operations.mend.orient import drop_buried, orient
-from bolvek.operations.mend.record import FAULT_WORDS, Faults, MendRecord, MendStep
+from bolvek.operations.mend.record import FAULT_WORDS, LEFT_CODES, Faults, MendRecord, MendStep
 from bolvek.operations.mend.scraps import drop_scraps
 from bolvek.operations.mend.separate import pinched_faces, separate
 from bolvek.operations.mend.weld import weld
@@ -65,6 +65,18 @@ def mend(mesh: Mesh, settings: MendSettings = _PLAIN, part: Ints32 | None = None
         steps=steps,
     )
     return draft.mesh, record, draft.origin
+
+
+def concluded(record: MendRecord, mesh: Mesh, step: MendStep) -> MendRecord:
+    """The record with one step more, that left the mesh so; of what others left, what there still is."""
+    after = count_faults(mesh)
+    there = {code for code, n in vars(after).items() if n}
+    settled = [
+        replace(one, left=[left for left in one.left if LEFT_CODES.get(left.what, "open_edges") in there])
+        for one in record.steps
+    ]
+    steps = [*settled, step]
+    return replace(record, verdict=_verdict(after), unchanged=False, after=after, steps=steps)
 
 
 def _still_left(step: MendStep, after: Faults) -> MendStep:

@@ -2,5 +2,6 @@
 
 from bolvek.operations.places.faults import without_buried
 from bolvek.operations.places.local import LocalRecord, recast_places
+from bolvek.operations.places.remake import remade_places
 
-__all__ = ["LocalRecord", "recast_places", "without_buried"]
+__all__ = ["LocalRecord", "recast_places", "remade_places", "without_buried"]

@@ -36,6 +36,8 @@ _DID = {
     ("crossings", "smoothed"): "{place} smoothed",
     ("crossings", "neighbourhoods"): "{neighbourhood} made anew",
     ("crossings", "pairs"): "{crossing pair} gone",
+    ("remake", "places"): "{place} made anew on a fine lattice",
+    ("remake", "faces_within"): "{face} within the material taken out",
 }
 
 _DONE = {
@@ -47,6 +49,7 @@ _DONE = {
     "close": "closed",
     "mirror": "mirrored",
     "crossings": "remade",
+    "remake": "made anew",
 }
 
 
@@ -127,6 +130,13 @@ def mend_line(record: MendRecord) -> str:
     if record.unchanged:
         return verdict_text(record)
     done = ", ".join(f"{_main_count(step):,} {_DONE[step.step]}" for step in record.steps if step.count)
+    return f"{done}; {verdict_text(record)}"
+
+
+def remake_text(record: MendRecord) -> str:
+    """What was made anew in places after the ladder, and what the model is then."""
+    last = record.steps[-1]
+    done = did_text(last) if last.step == "remake" else "nothing that encloses is at fault by itself"
     return f"{done}; {verdict_text(record)}"
 
 

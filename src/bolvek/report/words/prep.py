@@ -8,7 +8,7 @@ from bolvek.analyses.proof import ProofRecord
 from bolvek.report.words.drain import drain_text, flood_text, placed_text
 from bolvek.report.words.files import model_text
 from bolvek.report.words.hollow import check_text, hollow_text
-from bolvek.report.words.mend import mend_line
+from bolvek.report.words.mend import mend_line, remake_text
 from bolvek.report.words.proof import clause_text, proof_line, proof_verdict
 from bolvek.report.words.scale import scale_text
 from bolvek.report.words.solid import SOLID_STEPS
@@ -53,6 +53,7 @@ STEPS: dict[str, Callable[[Any], str]] = {
     "read": model_text,
     "scale": lambda done: scale_text(done[1]),
     "mend": lambda done: mend_line(done[1]),
+    "remake": lambda done: remake_text(done[1]),
     **SOLID_STEPS,
     "check": check_text,
     "hollow": lambda done: hollow_text(done[1]),
