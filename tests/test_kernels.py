@@ -19,6 +19,7 @@ from bolvek.kernels import cache
 from bolvek.kernels.cache import module_folder
 from bolvek.kernels.exact import predicates, triangles
 from bolvek.kernels.tree import lanes
+from bolvek.kernels.tree.spheres import curves_on_spheres
 from bolvek.kernels.warm import all_modules
 from bolvek.mesh import Mesh
 from bolvek.spatial.tree import WINDING_ACCURACY, Tree
@@ -265,6 +266,28 @@ def test_distance_transform_and_surface_voxels():
     distance = sphere.tree.nearest(centres.reshape(-1, 3))[0].reshape(33, 33, 33)
     assert voxels[distance < 0.24].all()  # the surface reaches into the cube around the centre
     assert not voxels[distance > 0.45].any()  # farther than half the cube's diagonal
+
+
+def test_curves_in_which_a_surface_crosses_a_sphere():
+    """By hand: around the middle of a cube of 10 mm, on a side, an edge and a corner; of a plate both of its sides. In a
+    few large faces a sphere leaves up to three arcs."""
+    cube, plate = box(), box((0, 0, 0), (20, 20, 1))
+    for mesh, place, radius, expected in (
+        (cube, (5, 5, 5), 4.0, 0),
+        (cube, (5, 5, 5), 6.0, 6),
+        (cube, (5, 5, 5), 8.0, 8),
+        (cube, (5, 5, 5), 20.0, 0),
+        (cube, (0, 5, 5), 4.0, 1),
+        (cube, (0, 0, 5), 4.0, 1),
+        (cube, (0, 0, 0), 4.0, 1),
+        (cube, (5, 5, 0.5), 3.0, 1),
+        (plate, (3, 3, 0.5), 2.0, 2),
+        (plate, (0.5, 10, 0.5), 2.0, 1),
+    ):
+        found = np.empty(1, np.int32)
+        arrays, opposite = mesh.tree.arrays, mesh.topology.opposite
+        curves_on_spheres(arrays, mesh.vertices, mesh.faces, opposite, np.array([place], float), radius, 0, 1, found)
+        assert found[0] == expected, (place, radius)
 
 
 # --- how kernels are compiled ------------------------------------------------------------------------

@@ -8,7 +8,8 @@ from places along creases the edge's own line is not held against a segment with
 less than `FLAT_DEG` count as flat: there samples of the faces, a sixth of a wall apart, tell it to 0.4%.
 
 What rises from the surface by less than `TEXTURE_SHARE` of the wall is its texture, no wall: segments whose ends hang
-together so near are left out, unless the material parts farther out (two balls that hardly touch).
+together so near are left out, unless the material parts farther out (two balls that hardly touch). Material that a
+sphere cuts in one curve is one piece; where there are more, winding numbers on the sphere tell.
 
 Two faces that lie square to each other have a whole field of such segments, and one along a blunt rim none: both are
 left to samples of the faces (`probe`).
@@ -24,6 +25,7 @@ from bolvek.analyses.thickness.samples import CREASE_DEG, points_along
 from bolvek.arrays import Bools, Floats, Ints, Ints8
 from bolvek.kernels.surface.samples import CREASE_EDGE, INWARD_EDGE, edge_kinds
 from bolvek.kernels.tree import shortest as kernels
+from bolvek.kernels.tree import spheres
 from bolvek.mesh import Mesh
 from bolvek.spatial.frames import fibonacci_sphere
 from bolvek.spatial.groups import linked_groups
@@ -36,6 +38,7 @@ FLAT_DEG = 2.0
 SLACK_DEG = 1.0
 """By how much an end may fail to be shortest."""
 _AROUND, _FINELY_AROUND = 300, 1000  # directions looked at around a place
+_ONE_PLACE = 0.1  # of the radius: places that share a cell so wide are one
 _PARTS_WITHIN = 0.75  # walls: from a place near the surface of a rod as wide as the wall no farther than its other side
 TEXTURE_SHARE = 1 / 8
 """Of the wall asked for: how near along the surface the ends of a wall cannot be."""
@@ -119,14 +122,27 @@ def _texture(mesh: Mesh, ways: Ways, radius: float) -> Bools:
 
 
 def _pieces_around(mesh: Mesh, middle: Floats, radius: float, directions: int) -> Ints:
-    """How many pieces of material lie on the sphere of a radius around each place (N, 3), in so many directions."""
+    """How many pieces of material lie on the sphere of a radius around each place (N, 3), in so many directions; 1
+    where the surface crosses it in one curve or none. Of places in one small cell the first is asked."""
     sphere = fibonacci_sphere(directions)
     beside = PointTree(sphere).pairs(4.0 / np.sqrt(directions))
-    found = np.zeros(len(middle), np.int64)
-    for k, place in enumerate(middle):
+    curves = np.empty(len(middle), np.int32)
+    v, f, opposite = mesh.vertices, mesh.faces, mesh.topology.opposite
+    run_ranges(
+        lambda b, e: spheres.curves_on_spheres(mesh.tree.arrays, v, f, opposite, middle, radius, b, e, curves),
+        len(middle),
+        grain=64,
+    )
+    found = np.ones(len(middle), np.int64)
+    doubtful = np.flatnonzero((curves < 0) | (curves > 1))
+    cells = np.floor(middle[doubtful] / (_ONE_PLACE * radius)).astype(np.int64)
+    _, first, cell = np.unique(cells, axis=0, return_index=True, return_inverse=True)
+    pieces = np.empty(len(first), np.int64)
+    for k, place in enumerate(middle[doubtful[first]]):
         inside = mesh.tree.winding(place + radius * sphere) > 0.5
         group = linked_groups(directions, beside[inside[beside].all(axis=1)])
-        found[k] = len(np.unique(group[inside]))
+        pieces[k] = len(np.unique(group[inside]))
+    found[doubtful] = pieces[cell.ravel()]
     return found
 
 
