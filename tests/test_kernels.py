@@ -269,8 +269,8 @@ def test_distance_transform_and_surface_voxels():
 
 
 def test_curves_in_which_a_surface_crosses_a_sphere():
-    """By hand: around the middle of a cube of 10 mm, on a side, an edge and a corner; of a plate both of its sides. In a
-    few large faces a sphere leaves up to three arcs."""
+    """By hand: around the middle of a cube of 10 mm, on a side, an edge and a corner; of a plate both of its sides. In
+    few large faces a sphere leaves up to three arcs each."""
     cube, plate = box(), box((0, 0, 0), (20, 20, 1))
     for mesh, place, radius, expected in (
         (cube, (5, 5, 5), 4.0, 0),
