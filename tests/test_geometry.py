@@ -7,11 +7,12 @@ from hypothesis import strategies as st
 
 from bolvek.analyses.shells import nest_shells, standing
 from bolvek.analyses.soundness import find_defects
+from bolvek.analyses.thickness import sample_surface
 from bolvek.errors import WorkError
 from bolvek.mesh import Mesh
 from bolvek.operations.convex import TooClose, prism, subtract
 from bolvek.operations.drain import drain
-from bolvek.operations.hollow.lift import lift_to_wall, places_near
+from bolvek.operations.hollow.lift import lift_to_wall
 from bolvek.operations.slim import deviations, slim
 from bolvek.operations.untangle import untangle
 from bolvek.settings.shape import Drain, DrainSettings
@@ -132,17 +133,6 @@ def test_slim_keeps_its_word():
     assert small.volume == pytest.approx(mesh.volume, rel=0.005)
 
 
-def test_samples_are_dense_and_shared_ones_come_once():
-    cube = box()
-    points, owner, *_ = places_near(cube, cube, np.arange(12), 2.0, np.inf)
-    assert len(np.unique(points.round(9), axis=0)) == len(points)
-    assert set(owner.tolist()) <= set(range(12))
-    probe = np.random.default_rng(0).uniform(0, 10, (300, 3))
-    probe[:, 2] = 10.0
-    gap = np.linalg.norm(probe[:, None] - points, axis=2).min(axis=1)
-    assert gap.max() < 2.0
-
-
 @pytest.mark.parametrize(("end", "removed"), [(13.0, 10.0), (6.0, 6.0)])
 def test_a_hole_through_and_a_blind_one_take_out_their_volume(end, removed):
     body = prism(np.array([4.1, 5.2, -3.0]), np.array([4.1, 5.2, end]), 2.0, 24, 3.3)
@@ -193,11 +183,10 @@ def test_a_facet_that_cuts_nearer_than_the_wall_is_lifted():
     """A coarse shell around a ball-shaped void: its facets cut corners towards the void."""
     mesh = box((-20, -20, -20), (20, 20, 20)).joined(ball(5.0, 0.5).turned())
     inner = ball(7.02, 2.4)
-    points, *_ = places_near(mesh, inner, np.arange(len(inner.faces)), 0.3, np.inf)
-    assert mesh.tree.nearest(points)[0].min() < 1.9
+    assert mesh.tree.nearest(sample_surface(inner, 0.3).points)[0].min() < 1.9
     lifted, least = lift_to_wall(mesh, inner, 2.0)
-    points, *_ = places_near(mesh, lifted, np.arange(len(lifted.faces)), 0.1, np.inf)
-    assert least >= 1.995 and mesh.tree.nearest(points)[0].min() > 1.98
+    seen = mesh.tree.nearest(sample_surface(lifted, 0.1).points)[0].min()
+    assert 1.995 <= least <= seen < least + 0.01
     assert (np.linalg.norm(lifted.vertices, axis=1) >= np.linalg.norm(inner.vertices, axis=1) - 1e-9).all()
 
 

@@ -11,7 +11,6 @@ from bolvek.errors import UsageError
 from bolvek.mesh import Mesh
 from bolvek.mesh.topology import join_topologies, label_patches
 from bolvek.operations.convex import TooClose, prism, subtract
-from bolvek.operations.hollow.lift import places_near
 from bolvek.operations.slim import slim
 from bolvek.settings.measures import wall_tolerance_mm
 from bolvek.spatial.polygons import contains, signed_area, triangulate, turn
@@ -141,20 +140,25 @@ def test_slimming_never_breaks_what_was_whole(seed, allowed):
     assert not find_defects(small) and small.topology.shells == mesh.topology.shells
 
 
-@given(seeds, st.floats(0.3, 3.0))
-def test_samples_lie_on_their_faces_within_the_spacing(seed, spacing):
+@given(seeds, st.floats(0.01, 2.0))
+def test_triangles_are_as_near_to_a_surface_as_a_plane_holds_them_apart(seed, flat):
+    """Of the pair that is told a plane proves the distance; of all others samples of the triangle do."""
     rng = np.random.default_rng(seed)
-    mesh = ball(5.0, 1.5)
-    some = np.sort(rng.choice(len(mesh.faces), 40, replace=False))
-    points, owner, *_ = places_near(mesh, mesh, some, spacing, np.inf)
-    assert set(owner.tolist()) <= set(some.tolist())
-    c = mesh.corners[owner]
-    on_it = closest_on_triangles(points, c[:, 0], c[:, 1], c[:, 2])
-    assert np.abs(on_it - points).max() < 1e-12
-    # no point of the chosen faces is farther from all samples than the spacing
-    weights = rng.dirichlet([1, 1, 1], (5, len(some)))
-    probe = np.einsum("rfk,fkx->rfx", weights, mesh.corners[some]).reshape(-1, 3)
-    assert np.linalg.norm(probe[:, None] - points, axis=2).min(axis=1).max() <= spacing
+    mesh = Mesh.from_corners(rng.normal(size=(60, 3, 3)) * [1, 1, flat])
+    some = rng.normal(size=(20, 3, 3)) * [1, 1, flat] + [0, 0, 8 * flat]
+    distance, face, places = mesh.tree.nearest_to_triangles(some)
+    apart = places[:, 0] - places[:, 1]
+    assert np.allclose(np.linalg.norm(apart, axis=1), distance, atol=1e-12)
+    clear = distance > 1e-3
+    way = apart[clear] / distance[clear, None]
+    held = np.einsum("nkx,nx->nk", some[clear], way).min(axis=1)
+    held -= np.einsum("nkx,nx->nk", mesh.corners[face[clear]], way).max(axis=1)
+    assert np.abs(held - distance[clear]).max(initial=0.0) < 1e-9
+    weights = rng.dirichlet([1, 1, 1], 50)
+    seen = mesh.tree.nearest(np.einsum("sk,nkx->nsx", weights, some).reshape(-1, 3))[0].reshape(20, -1)
+    assert (distance <= seen.min(axis=1) + 1e-9).all()
+    near = mesh.tree.nearest_to_triangles(some, 0.9 * distance)
+    assert (near[1] == -1).all() and np.allclose(near[0], 0.9 * distance)
 
 
 @given(st.integers(4, 40), seeds)

@@ -43,6 +43,7 @@ GROUPS = {
         "surface.collapse",
         "grid.isosurface",
         "tree.distance",
+        "tree.between",
         "tree.signed",
         "tree.shortest",
         "tree.spheres",

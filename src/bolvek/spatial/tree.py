@@ -6,7 +6,7 @@ import numpy as np
 
 from bolvek.arrays import Floats, Floats32, Ints, Ints32, frozen
 from bolvek.kernels.exact import triangles
-from bolvek.kernels.tree import build, distance, pairs, rays, stab, winding
+from bolvek.kernels.tree import between, build, distance, pairs, rays, stab, winding
 from bolvek.kernels.tree.arrays import TreeArrays
 from bolvek.spatial.parallel import run_ranges
 
@@ -119,6 +119,20 @@ class Tree:
             back_gap[along], back_face[along] = gap, face
             return back_gap, back_face
         return gap, face
+
+    def nearest_to_triangles(self, corners: Floats, limit: Floats | float = np.inf) -> tuple[Floats, Ints32, Floats]:
+        """Distance (N,) and face (N,) nearest to triangles (N, 3, 3), up to a limit each, exact; where (N, 2, 3), on
+        the triangle and on the face. Face -1 and the limit where nothing is nearer. They are not to cross a face."""
+        local = np.ascontiguousarray((corners - self.origin).reshape(-1, 9))
+        n = len(local)
+        most = np.ascontiguousarray(np.broadcast_to(np.asarray(limit, np.float64), n))
+        dist2, face, places = np.empty(n), np.empty(n, np.int32), np.zeros((n, 6))
+        run_ranges(
+            lambda b, e: between.nearest_faces(self.arrays, local, most, b, e, dist2, face, places), n, grain=128
+        )
+        found = face >= 0
+        face[found] = self.order[face[found]]
+        return np.sqrt(dist2), face, places.reshape(n, 2, 3) + self.origin
 
     def closest_points(self, points: Floats, face: Ints32) -> Floats:
         """Closest point (P, 3) to each point on the face named for it (none may be -1)."""

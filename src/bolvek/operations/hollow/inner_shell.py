@@ -2,12 +2,12 @@
 
 The cavity's surface is extracted from a distance-like field (see `room`). One Newton step puts its vertices at the
 exact distance where it is the wall that bounds it, slimming takes out what a smooth surface does not need, and
-facets that then cut closer to the outside than the wall are lifted. Then the wall is measured through the material
-as the proof does it; where a fin beside the cavity is thinner than the wall, a ball as wide as the wall stays solid
-there. The product is checked: topology and self-intersections, as computed and as an STL file will hold it.
+facets that then cut closer to the outside than the wall are lifted, face against face. What then is thin lies between
+two sides of the shell itself: that is measured through the material as the proof does it; where a fin beside the cavity
+is thinner than the wall, a ball as wide as the wall stays solid there. The product is checked: topology and
+self-intersections, as computed and as an STL file will hold it.
 """
 
-import dataclasses
 from dataclasses import dataclass
 
 import numpy as np
@@ -15,9 +15,7 @@ import numpy as np
 from bolvek.analyses.soundness import find_defects
 from bolvek.analyses.thickness import (
     SAMPLES_A_WALL,
-    Ways,
     find_waists,
-    joined_ways,
     measure,
     sample_surface,
     shortest_ways,
@@ -26,7 +24,7 @@ from bolvek.analyses.thickness.spots import gather_spots
 from bolvek.arrays import Floats
 from bolvek.errors import WorkError
 from bolvek.mesh import Mesh
-from bolvek.operations.hollow.lift import lift_along, lift_to_wall, places_near
+from bolvek.operations.hollow.lift import least_between, lift_to_wall
 from bolvek.operations.hollow.room import find_room
 from bolvek.operations.hollow.settings import HollowRecord, NoCavityError, check_hollowable
 from bolvek.operations.slim import slim
@@ -48,7 +46,6 @@ _COARSEST_LOOK = 1 / 300  # of the longest side: the wall that would leave a cav
 _PLANS = ((0.5, (SLIM_SHARE,)), (2.0, (SLIM_SHARE,)), (4.0, (SLIM_SHARE, 0.25 * SLIM_SHARE, 0.0)))
 _MOST_STEP = 0.3  # cells
 _THICKEN_ROUNDS = 5
-_LIFTED_AGAIN = 3
 
 
 @dataclass
@@ -185,15 +182,8 @@ def _finish(mesh: Mesh, exact: Mesh, wall: float, shares: tuple[float, ...]) -> 
             deviation = record.deviation_mm
         lifted, least = lift_to_wall(mesh, inner, wall)
         inner = untangle(inner, lifted)
-        for _ in range(_LIFTED_AGAIN):
-            short = _ways_outside(mesh, inner, wall)
-            if not len(short.length):
-                break
-            lifted = lift_along(mesh, inner, short, wall)
-            inner = untangle(inner, lifted)
         if inner is not lifted:
-            every = np.arange(len(inner.faces))
-            least = float(places_near(mesh, inner, every, wall / SAMPLES_A_WALL, wall)[2].min())
+            least = least_between(mesh, inner)
         # new geometry loses nothing by holding what a file can hold
         inner = _facing_the_cavity(mesh, inner.as_stored())
         if least >= wall - wall_tolerance_mm(wall) and not find_defects(inner):
@@ -205,21 +195,6 @@ def _facing_the_cavity(mesh: Mesh, inner: Mesh) -> Mesh:
     """The inner shell turned to face the cavity, its tree in the frame of the outer surface."""
     inner = inner.turned()
     return inner.with_tree(Tree(inner.vertices, inner.faces, mesh.tree.origin))
-
-
-def _ways_outside(mesh: Mesh, inner: Mesh, wall: float) -> Ways:
-    """The shortest ways, too short, from corners, creases and edges of the outside to the inner shell, and back: what
-    the proof will find and samples of the shell leave out. Each begins outside, its far face is one of the shell."""
-    turned = _facing_the_cavity(mesh, inner)
-    whole, own = mesh.joined(turned), len(mesh.faces)
-    whole = whole.with_tree(Tree.joined(mesh.tree, turned.tree, whole.vertices, whole.faces))
-    is_inner = np.arange(len(whole.faces)) >= own
-    limit = wall - 0.8 * wall_tolerance_mm(wall)
-    ways = shortest_ways(whole, limit, wall, wall / SAMPLES_A_WALL, judged=is_inner)
-    there, back = is_inner[ways.far_face] & ~is_inner[ways.face], is_inner[ways.face] & ~is_inner[ways.far_face]
-    back_again = Ways(ways.end, ways.start, ways.length, ways.far_face, ways.face).chosen(back)
-    found = joined_ways([ways.chosen(there), back_again])
-    return dataclasses.replace(found, far_face=found.far_face - own)
 
 
 def _thin_fins(inner: Mesh, wall: float, *, waists: bool = False) -> Floats:

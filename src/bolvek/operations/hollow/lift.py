@@ -2,50 +2,41 @@
 
 import numpy as np
 
-from bolvek.analyses.thickness import SAMPLES_A_WALL, Ways, edges_of, sample_surface
-from bolvek.arrays import Floats, Ints, Ints32
+from bolvek.arrays import Floats, Ints
 from bolvek.mesh import Mesh
 from bolvek.settings.measures import wall_tolerance_mm
-from bolvek.spatial.air import least_between
 
-_ROUNDS = 8
+_ROUNDS = 12
 
 
 def lift_to_wall(mesh: Mesh, inner: Mesh, wall: float) -> tuple[Mesh, float]:
     """Move corners of facets that come nearer than the wall away from the surface; and the least wall.
 
-    Measured at samples a sixth of the wall apart, a few rounds. A corner is moved in the mean
-    direction in which the samples that fall short would have to go.
+    Measured face against face, exactly, a few rounds. A corner is moved in the mean direction in which its faces that
+    fall short would have to go.
     """
     aim = wall - 0.4 * wall_tolerance_mm(wall)
     todo = np.arange(len(inner.faces))
-    least = np.full(len(inner.faces), np.inf)
     for _ in range(_ROUNDS):
-        points, owner, distance, face = places_near(mesh, inner, todo, wall / SAMPLES_A_WALL, aim)
-        least[todo] = np.inf
-        np.minimum.at(least, owner, distance)
-        short = np.flatnonzero(distance < aim)
+        distance, face, places = mesh.tree.nearest_to_triangles(inner.corners[todo], aim)
+        short = np.flatnonzero(face >= 0)
         if not len(short):
             break
         need = wall - distance[short]
-        away = points[short] - mesh.tree.closest_points(points[short], face[short])
+        away = places[short, 0] - places[short, 1]
         away *= (need / np.maximum(distance[short], 1e-12))[:, None]
-        inner, moved = _pushed(mesh, inner, owner[short], away, need, aim)
+        inner, moved = _pushed(mesh, inner, todo[short], away, need, aim)
         touched = np.zeros(len(inner.vertices), bool)
         touched[moved] = True
         todo = np.flatnonzero(touched[inner.faces].any(axis=1))
-    else:
-        _, owner, distance, _ = places_near(mesh, inner, todo, wall / SAMPLES_A_WALL, aim)
-        least[todo] = np.inf
-        np.minimum.at(least, owner, distance)
-    return inner, float(least.min())
+    return inner, least_between(mesh, inner)
 
 
-def lift_along(mesh: Mesh, inner: Mesh, short: Ways, wall: float) -> Mesh:
-    """The inner shell with the corners of faces moved to which ways from the outside are shorter than the wall."""
-    need = wall - short.length
-    aim = wall - 0.4 * wall_tolerance_mm(wall)
-    return _pushed(mesh, inner, short.far_face, need[:, None] * short.direction, need, aim)[0]
+def least_between(mesh: Mesh, inner: Mesh) -> float:
+    """The least distance (mm) of an inner shell from the outer surface, exact."""
+    # no face can be the nearest that is farther away than the middle of another
+    limit = float(mesh.tree.nearest(inner.corners.mean(axis=1))[0].min())
+    return float(mesh.tree.nearest_to_triangles(inner.corners, limit)[0].min())
 
 
 def _pushed(mesh: Mesh, inner: Mesh, faces: Ints, away: Floats, need: Floats, aim: float) -> tuple[Mesh, Ints]:
@@ -62,50 +53,6 @@ def _pushed(mesh: Mesh, inner: Mesh, faces: Ints, away: Floats, need: Floats, ai
     vertices = inner.vertices.copy()
     vertices[moved] = _kept_off(mesh, vertices[moved], vertices[moved] + 1.1 * most[moved, None] * push, aim)
     return inner.moved(vertices), moved
-
-
-def places_near(
-    mesh: Mesh, inner: Mesh, faces: Ints, spacing: float, enough: float
-) -> tuple[Floats, Ints, Floats, Ints32]:
-    """Points (P, 3) all over some faces (N,) of an inner shell: the face (P,) and distance (P,) of each, and the face
-    (P,) of the outer mesh nearest to it.
-
-    Within, on corners, and twice as dense on edges: where an edge of the other side crosses one of this between two
-    points, the wall is a thousandth less at most. Stretches of edges that are surely `enough` away are left out.
-    """
-    only = np.zeros(len(inner.faces), bool)
-    only[faces] = True
-    within = sample_surface(inner, spacing, only)
-    half = edges_of(inner, faces)
-    start, end = inner.edge_ends(half)
-    used, corner = np.unique(np.concatenate([start, end]), return_inverse=True)
-    points = [np.concatenate([within.points, inner.vertices[used]])]
-    known = mesh.tree.nearest(points[0])
-    beside = np.empty(len(used), np.int64)  # a face at each corner
-    beside[corner] = np.tile(half // 3, 2)
-    owner, distance, face = [np.concatenate([within.face, beside])], [known[0]], [known[1]]
-    a, b = inner.vertices[start], inner.vertices[end]
-    length = np.linalg.norm(b - a, axis=1)
-    pieces = np.maximum(np.ceil(length / (0.5 * spacing)), 2).astype(np.int64)
-    at_start, at_end = known[0][len(within.face) :][corner].reshape(2, -1)
-    # stretches of edges, from one place to another: halved where the distances at their ends do not decide
-    row, low, high = np.arange(len(half)), np.zeros(len(half), np.int64), pieces
-    while True:
-        gap = length[row] * (high - low) / pieces[row]
-        open_ = (high - low > 1) & (least_between(at_start, at_end, gap) < enough)
-        row, low, high, at_start, at_end = (x[open_] for x in (row, low, high, at_start, at_end))
-        if not len(row):
-            break
-        middle = (low + high) // 2
-        places = a[row] + (middle / pieces[row])[:, None] * (b[row] - a[row])
-        found = mesh.tree.nearest(places)
-        points.append(places)
-        owner.append(half[row] // 3)
-        distance.append(found[0])
-        face.append(found[1])
-        row, low, high = np.tile(row, 2), np.concatenate([low, middle]), np.concatenate([middle, high])
-        at_start, at_end = np.concatenate([at_start, found[0]]), np.concatenate([found[0], at_end])
-    return np.concatenate(points), np.concatenate(owner), np.concatenate(distance), np.concatenate(face)
 
 
 def _kept_off(mesh: Mesh, old: Floats, new: Floats, aim: float) -> Floats:
