@@ -19,7 +19,7 @@ from bolvek.kernels import cache
 from bolvek.kernels.cache import module_folder
 from bolvek.kernels.exact import predicates, triangles
 from bolvek.kernels.tree import lanes
-from bolvek.kernels.tree.spheres import curves_on_spheres
+from bolvek.kernels.tree.spheres import pieces_on_spheres
 from bolvek.kernels.warm import all_modules
 from bolvek.mesh import Mesh
 from bolvek.spatial.tree import WINDING_ACCURACY, Tree
@@ -268,25 +268,35 @@ def test_distance_transform_and_surface_voxels():
     assert not voxels[distance > 0.45].any()  # farther than half the cube's diagonal
 
 
-def test_curves_in_which_a_surface_crosses_a_sphere():
-    """By hand: around the middle of a cube of 10 mm, on a side, an edge and a corner; of a plate both of its sides. In
-    few large faces a sphere leaves up to three arcs each."""
+def test_pieces_of_material_on_a_sphere():
+    """By hand: around the middle of a cube of 10 mm, on a side, an edge and a corner; through its corners only; between
+    two bars; in a wall, where material is a ring with air on both sides. In a few large faces a sphere leaves up to
+    three arcs each."""
     cube, plate = box(), box((0, 0, 0), (20, 20, 1))
-    for mesh, place, radius, expected in (
-        (cube, (5, 5, 5), 4.0, 0),
-        (cube, (5, 5, 5), 6.0, 6),
-        (cube, (5, 5, 5), 8.0, 8),
-        (cube, (5, 5, 5), 20.0, 0),
-        (cube, (0, 5, 5), 4.0, 1),
-        (cube, (0, 0, 5), 4.0, 1),
-        (cube, (0, 0, 0), 4.0, 1),
-        (cube, (5, 5, 0.5), 3.0, 1),
-        (plate, (3, 3, 0.5), 2.0, 2),
-        (plate, (0.5, 10, 0.5), 2.0, 1),
+    bars = box((0, 0, 0), (5, 20, 5)).joined(box((6, 0, 0), (11, 20, 5)))
+    skin = ball(10.0, 0.8).joined(ball(8.0, 0.8).turned())
+    for mesh, place, radius, least, expected in (
+        (cube, (5, 5, 5), 4.0, 0.0, 1),
+        (cube, (5, 5, 5), 6.0, 0.0, 1),
+        (cube, (5, 5, 5), 8.0, 0.0, 8),
+        (cube, (5, 5, 5), 8.0, 0.02, 0),  # each a 75th of the sphere
+        (cube, (5, 5, 5), 20.0, 0.0, 1),
+        (cube, (0, 5, 5), 4.0, 0.0, 1),
+        (cube, (0, 0, 5), 4.0, 0.0, 1),
+        (cube, (0, 0, 0), 4.0, 0.0, 1),
+        (cube, (5, 5, 0.5), 3.0, 0.0, 1),
+        (plate, (3, 3, 0.5), 2.0, 0.0, 1),
+        (plate, (0.5, 10, 0.5), 2.0, 0.0, 1),
+        (bars, (5.5, 10, 2.5), 2.0, 0.0, 2),
+        (bars, (5.5, 10, 5), 2.0, 0.1, 2),
+        (skin, (0, 0, 9), 4.0, 0.0, 1),
+        (skin, (0, 0, 0), 9.0, 0.0, 1),
     ):
         found = np.empty(1, np.int32)
-        arrays, opposite = mesh.tree.arrays, mesh.topology.opposite
-        curves_on_spheres(arrays, mesh.vertices, mesh.faces, opposite, np.array([place], float), radius, 0, 1, found)
+        middle, opposite = np.array([place], float), mesh.topology.opposite
+        pieces_on_spheres(
+            mesh.tree.arrays, mesh.vertices, mesh.faces, opposite, mesh.unit_normals, middle, radius, least, 0, 1, found
+        )
         assert found[0] == expected, (place, radius)
 
 

@@ -8,8 +8,8 @@ from places along creases the edge's own line is not held against a segment with
 less than `FLAT_DEG` count as flat: there samples of the faces, a sixth of a wall apart, tell it to 0.4%.
 
 What rises from the surface by less than `TEXTURE_SHARE` of the wall is its texture, no wall: segments whose ends hang
-together so near are left out, unless the material parts farther out (two balls that hardly touch). Material that a
-sphere cuts in one curve is one piece; where there are more, winding numbers on the sphere tell.
+together so near are left out, unless the material parts farther out (two balls that hardly touch): that is
+counted exactly on spheres around them, and where there are several pieces, winding numbers tell whether they show.
 
 Two faces that lie square to each other have a whole field of such segments, and one along a blunt rim none: both are
 left to samples of the faces (`probe`).
@@ -122,19 +122,21 @@ def _texture(mesh: Mesh, ways: Ways, radius: float) -> Bools:
 
 
 def _pieces_around(mesh: Mesh, middle: Floats, radius: float, directions: int) -> Ints:
-    """How many pieces of material lie on the sphere of a radius around each place (N, 3), in so many directions; 1
-    where the surface crosses it in one curve or none. Of places in one small cell the first is asked."""
+    """How many pieces of material lie on the sphere of a radius around each place (N, 3): where that is more than one,
+    as they show in so many directions. Of places in one small cell the first is asked."""
     sphere = fibonacci_sphere(directions)
     beside = PointTree(sphere).pairs(4.0 / np.sqrt(directions))
-    curves = np.empty(len(middle), np.int32)
-    v, f, opposite = mesh.vertices, mesh.faces, mesh.topology.opposite
+    counted = np.empty(len(middle), np.int32)
+    v, f, opposite, normal = mesh.vertices, mesh.faces, mesh.topology.opposite, mesh.unit_normals
     run_ranges(
-        lambda b, e: spheres.curves_on_spheres(mesh.tree.arrays, v, f, opposite, middle, radius, b, e, curves),
+        lambda b, e: spheres.pieces_on_spheres(
+            mesh.tree.arrays, v, f, opposite, normal, middle, radius, 1 / directions, b, e, counted
+        ),
         len(middle),
         grain=64,
     )
     found = np.ones(len(middle), np.int64)
-    doubtful = np.flatnonzero((curves < 0) | (curves > 1))
+    doubtful = np.flatnonzero((counted < 0) | (counted > 1))
     cells = np.floor(middle[doubtful] / (_ONE_PLACE * radius)).astype(np.int64)
     _, first, cell = np.unique(cells, axis=0, return_index=True, return_inverse=True)
     pieces = np.empty(len(first), np.int64)

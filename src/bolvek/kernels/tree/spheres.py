@@ -1,7 +1,9 @@
-"""In how many curves a closed surface crosses spheres.
+"""How many pieces of material lie on spheres, told by the curves in which a closed surface crosses them.
 
-On each face a sphere leaves arcs, which end where it crosses the face's edges. What a crossing is told by is the same
-for both faces of an edge, so that the curves close whatever is rounded.
+On each face a sphere leaves arcs, which end where it crosses the face's edges. Which arcs follow each other is told by
+which way the edges lead, so that the curves close whatever is rounded. What a curve has to its left (the material, seen
+from outside the sphere) has an area by the theorem of Gauss and Bonnet: a full turn less what the curve turns. Of c
+curves with areas A on m pieces of material, A / 4 pi is c - m and the share of the sphere that is material.
 """
 
 import numpy as np
@@ -13,6 +15,8 @@ from bolvek.kernels.tree.lanes import child_overlaps
 
 _MOST = 512
 """Crossings of edges at one sphere: beyond, nothing is told."""
+_TURN = 2.0 * np.pi
+_SAME = 1e-6  # radians: arcs that are so near to none or a full turn are one or the other
 
 
 @helper
@@ -31,25 +35,24 @@ def _node(key, known, parent, n):
         if known[i] == key:
             return i
     if n >= known.shape[0]:
-        return -1
+        return np.int64(-1)
     known[n], parent[n] = key, n
     return n
 
 
 @helper
-def _crossings(ax, ay, az, bx, by, bz, square, at):
-    """How often the sphere of squared radius around zero crosses the line from a to b; the shares of it in at (2,)."""
-    dx, dy, dz = bx - ax, by - ay, bz - az
-    a_in = ax * ax + ay * ay + az * az < square
-    b_in = bx * bx + by * by + bz * bz < square
-    long, slope = dx * dx + dy * dy + dz * dz, ax * dx + ay * dy + az * dz
-    low = ax * ax + ay * ay + az * az - square
+def _crossings(p, q, square, at):
+    """How often the sphere of squared radius around zero crosses the line from p to q (3,); the shares of it in at (2,)."""
+    dx, dy, dz = q[0] - p[0], q[1] - p[1], q[2] - p[2]
+    low = p[0] * p[0] + p[1] * p[1] + p[2] * p[2] - square
+    p_in, q_in = low < 0.0, q[0] * q[0] + q[1] * q[1] + q[2] * q[2] - square < 0.0
+    long, slope = dx * dx + dy * dy + dz * dz, p[0] * dx + p[1] * dy + p[2] * dz
     root = slope * slope - long * low
-    if a_in != b_in:
+    if p_in != q_in:
         root = np.sqrt(max(root, 0.0))
-        at[0] = (-slope + root) / long if a_in else (-slope - root) / long
+        at[0] = (-slope + root) / long if p_in else (-slope - root) / long
         return 1
-    if a_in or root <= 0.0 or slope >= 0.0 or -slope >= long:
+    if p_in or root <= 0.0 or slope >= 0.0 or -slope >= long:
         return 0
     root = np.sqrt(root)
     at[0], at[1] = (-slope - root) / long, (-slope + root) / long
@@ -57,63 +60,80 @@ def _crossings(ax, ay, az, bx, by, bz, square, at):
 
 
 @helper
-def _arcs(corner, point, node, n, parent):
-    """Join the crossings (n, 4 or 6 of one face) that arcs of the sphere within it join."""
+def _turns(normal, f, g, x, y, z, radius):
+    """By how much (radians) a curve turns to the left where it goes from face f to g at a place on the sphere."""
+    ax, ay, az = normal[f, 0], normal[f, 1], normal[f, 2]
+    bx, by, bz = normal[g, 0], normal[g, 1], normal[g, 2]
+    x, y, z = x / radius, y / radius, z / radius
+    across = x * (ay * bz - az * by) + y * (az * bx - ax * bz) + z * (ax * by - ay * bx)
+    along = ax * bx + ay * by + az * bz - (x * ax + y * ay + z * az) * (x * bx + y * by + z * bz)
+    return np.arctan2(across, along)
+
+
+@helper
+def _within(corner, n, x, y, z):
+    """Whether a place on the plane of a face lies in it."""
+    for k in range(3):
+        a, b = corner[k], corner[(k + 1) % 3]
+        ex, ey, ez = b[0] - a[0], b[1] - a[1], b[2] - a[2]
+        px, py, pz = x - a[0], y - a[1], z - a[2]
+        if n[0] * (ey * pz - ez * py) + n[1] * (ez * px - ex * pz) + n[2] * (ex * py - ey * px) < 0.0:
+            return False
+    return True
+
+
+@helper
+def _arcs(corner, n, radius, point, node, begins, count, parent, bend):
+    """Join the crossings (count,) of one face that arcs within it join, and add to bend (N,) what these turn; n (3,) is
+    its normal. An arc begins where the edge leads into the sphere, and runs clockwise around the normal."""
     ux, uy, uz = corner[1, 0] - corner[0, 0], corner[1, 1] - corner[0, 1], corner[1, 2] - corner[0, 2]
-    wx, wy, wz = corner[2, 0] - corner[0, 0], corner[2, 1] - corner[0, 1], corner[2, 2] - corner[0, 2]
-    nx, ny, nz = uy * wz - uz * wy, uz * wx - ux * wz, ux * wy - uy * wx
-    size = np.sqrt(nx * nx + ny * ny + nz * nz)
-    nx, ny, nz = nx / size, ny / size, nz / size
     size = np.sqrt(ux * ux + uy * uy + uz * uz)
     ux, uy, uz = ux / size, uy / size, uz / size
-    wx, wy, wz = ny * uz - nz * uy, nz * ux - nx * uz, nx * uy - ny * ux
+    wx, wy, wz = n[1] * uz - n[2] * uy, n[2] * ux - n[0] * uz, n[0] * uy - n[1] * ux
+    off = corner[0, 0] * n[0] + corner[0, 1] * n[1] + corner[0, 2] * n[2]
     angle = np.empty(6)
-    for i in range(n):
+    for i in range(count):
         angle[i] = np.arctan2(
             point[i, 0] * wx + point[i, 1] * wy + point[i, 2] * wz,
             point[i, 0] * ux + point[i, 1] * uy + point[i, 2] * uz,
         )
-    order = np.argsort(angle[:n])
-    first, second = order[0], order[1]
-    # the middle of the first arc, on the circle that the face's plane cuts out
-    off = corner[0, 0] * nx + corner[0, 1] * ny + corner[0, 2] * nz
-    radius = 0.0
-    for j in range(3):
-        away = point[first, j] - off * (nx if j == 0 else (ny if j == 1 else nz))
-        radius += away * away
-    radius = np.sqrt(radius)
-    middle = 0.5 * (angle[first] + angle[second])
-    c, s = radius * np.cos(middle), radius * np.sin(middle)
-    mx, my, mz = off * nx + c * ux + s * wx, off * ny + c * uy + s * wy, off * nz + c * uz + s * wz
-    within = True
-    for k in range(3):
-        a, b = corner[k], corner[(k + 1) % 3]
-        ex, ey, ez = b[0] - a[0], b[1] - a[1], b[2] - a[2]
-        px, py, pz = mx - a[0], my - a[1], mz - a[2]
-        if nx * (ey * pz - ez * py) + ny * (ez * px - ex * pz) + nz * (ex * py - ey * px) < 0.0:
-            within = False
-    shift = 0 if within else 1
-    for i in range(0, n, 2):
-        one, other = node[order[(i + shift) % n]], node[order[(i + shift + 1) % n]]
-        parent[_top(parent, one)] = _top(parent, other)
+    for i in range(count):
+        if not begins[i]:
+            continue
+        least, other = np.inf, i
+        for j in range(count):
+            arc = (angle[i] - angle[j]) % _TURN
+            if not begins[j] and arc < least:
+                least, other = arc, j
+        if least < _SAME or least > _TURN - _SAME:
+            # the far side of the circle tells whether it is hardly an arc, or hardly none
+            x, y, z = 2 * off * n[0] - point[i, 0], 2 * off * n[1] - point[i, 1], 2 * off * n[2] - point[i, 2]
+            least = _TURN if _within(corner, n, x, y, z) else 0.0
+        bend[node[i]] -= least * off / radius
+        parent[_top(parent, node[i])] = _top(parent, node[other])
 
 
-@kernel("tree f8[:,:] i4[:,:] i4[:] f8[:,:] f8 i8 i8 i4[:]!")
-def curves_on_spheres(tree, v, faces, opposite, middle, radius, begin, end, found):
-    """In how many closed curves the surface crosses the sphere of a radius around each place (N, 3); -1 where there
-    are too many to tell. Fills found (N,)."""
+@kernel("tree f8[:,:] i4[:,:] i4[:] f8[:,:] f8[:,:] f8 f8 i8 i8 i4[:]!")
+def pieces_on_spheres(tree, v, faces, opposite, normal, middle, radius, least, begin, end, found):
+    """How many pieces of material lie on the sphere of a radius around each place (N, 3), those aside that a curve with
+    less than so much of it (of 4 pi) bounds; 1 where the surface does not cross it, -1 where that was not to be told.
+
+    normal (F, 3): of unit length. Fills found (N,).
+    """
     order, box, child, first, count, origin = tree.order, tree.box, tree.child, tree.first, tree.count, tree.origin
     stack = np.empty(STACK, np.int32)
-    known, parent = np.empty(_MOST, np.int64), np.empty(_MOST, np.int64)
+    known, parent, bend = np.empty(_MOST, np.int64), np.empty(_MOST, np.int64), np.empty(_MOST)
     corner, point, at = np.empty((3, 3)), np.empty((6, 3)), np.empty(2)
-    node = np.empty(6, np.int64)
+    node, begins = np.empty(6, np.int64), np.empty(6, np.bool_)
     square = radius * radius
     for row in range(begin, end):
         x, y, z = middle[row, 0], middle[row, 1], middle[row, 2]
         wide = np.float32(1.001 * radius)
         lx, ly, lz = np.float32(x - origin[0]), np.float32(y - origin[1]), np.float32(z - origin[2])
         n = np.int64(0)
-        alone = 0
+        curves = 0
+        small = 0
+        area = 0.0
         full = False
         top = 1
         stack[0] = 0
@@ -129,8 +149,8 @@ def curves_on_spheres(tree, v, faces, opposite, middle, radius, begin, end, foun
                     stack[top] = c
                     top += 1
                     continue
-                for g in range(first[up, k], first[up, k] + count[up, k]):
-                    f = order[g]
+                for place in range(first[up, k], first[up, k] + count[up, k]):
+                    f = np.int64(order[place])
                     inside = 0
                     for i in range(3):
                         a = faces[f, i]
@@ -147,34 +167,55 @@ def curves_on_spheres(tree, v, faces, opposite, middle, radius, begin, end, foun
                             continue
                     points = np.int64(0)
                     for i in range(3):
-                        half = np.int64(3) * f + i
+                        half = 3 * f + i
                         back = np.int64(opposite[half])
                         # both faces of an edge look along it the same way
-                        if 0 <= back < half:
-                            half = back
-                            p, q = corner[(i + 1) % 3], corner[i]
-                        else:
-                            p, q = corner[i], corner[(i + 1) % 3]
-                        times = _crossings(p[0], p[1], p[2], q[0], q[1], q[2], square, at)
+                        mine = back < 0 or half < back
+                        p, q = corner[i if mine else (i + 1) % 3], corner[(i + 1) % 3 if mine else i]
+                        times = _crossings(p, q, square, at)
                         for j in range(times):
-                            number = _node(2 * half + j, known, parent, n)
+                            number = _node(2 * (half if mine else back) + j, known, parent, n)
                             if number < 0:
                                 full = True
                                 break
-                            n = max(n, number + 1)
+                            if number == n:
+                                bend[n] = 0.0
+                                n += 1
                             node[points] = number
+                            slope = 0.0
                             for axis in range(3):
                                 point[points, axis] = p[axis] + at[j] * (q[axis] - p[axis])
+                                slope += point[points, axis] * (q[axis] - p[axis])
+                            begins[points] = slope < 0.0 if mine else slope > 0.0
+                            if mine and back >= 0:
+                                g = back // 3
+                                one, other = (g, f) if begins[points] else (f, g)
+                                bend[number] += _turns(
+                                    normal, one, other, point[points, 0], point[points, 1], point[points, 2], radius
+                                )
                             points += 1
                     if full:
                         break
                     if points == 0:
-                        alone += 1
-                    elif points == 2:
-                        parent[_top(parent, node[0])] = _top(parent, node[1])
+                        off = (
+                            corner[0, 0] * normal[f, 0] + corner[0, 1] * normal[f, 1] + corner[0, 2] * normal[f, 2]
+                        ) / radius
+                        curves += 1
+                        area += 0.5 * (1.0 + off)
+                        small += 0.5 * (1.0 + off) < least
                     else:
-                        _arcs(corner, point, node, points, parent)
-        curves = alone
+                        _arcs(corner, normal[f], radius, point, node, begins, points, parent, bend)
+        if full:
+            found[row] = -1
+            continue
         for i in range(n):
-            curves += parent[i] == i
-        found[row] = -1 if full else curves
+            home = _top(parent, i)
+            if home != i:
+                bend[home] += bend[i]
+        for i in range(n):
+            if parent[i] == i:
+                share = (0.5 - bend[i] / (2.0 * _TURN)) % 1.0
+                curves += 1
+                area += share
+                small += share < least
+        found[row] = curves - np.int64(np.floor(area)) - small if curves > 0 else 1

@@ -121,10 +121,15 @@ def stored_soundly(mesh: Mesh, fixed: Callable[[], Bools], within_mm: float | No
     plain = _stored(mesh, np.zeros(len(mesh.faces), np.int32))[0]
     if not find_defects(plain):
         return plain
+    mended = -1  # pairs that crossed when mending last left them
     for share in _SLIVERS:
         slimmed, _ = slim(mesh, share * float(mesh.size.max()), fixed())
         result, _ = _stored(slimmed, np.zeros(len(slimmed.faces), np.int32))
         if find_defects(result):
+            # as many as before are the same ones, and come out the same
+            if len(result.meeting[0]) == mended:
+                continue
+            mended = len(result.meeting[0])
             result = mend(result, _TIDY)[0]
         if not find_defects(result) and _as_large(result, mesh, within_mm):
             return result
