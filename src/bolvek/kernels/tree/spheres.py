@@ -42,7 +42,7 @@ def _node(key, known, parent, n):
 
 @helper
 def _crossings(p, q, square, at):
-    """How often the sphere of squared radius around zero crosses the line from p to q (3,); the shares of it in at (2,)."""
+    """How often the sphere of squared radius around zero crosses the line from p to q (3,); its shares in at (2,)."""
     dx, dy, dz = q[0] - p[0], q[1] - p[1], q[2] - p[2]
     low = p[0] * p[0] + p[1] * p[1] + p[2] * p[2] - square
     p_in, q_in = low < 0.0, q[0] * q[0] + q[1] * q[1] + q[2] * q[2] - square < 0.0
