@@ -271,19 +271,25 @@ def _roomless(mesh: Mesh, nested: Shells, grids: Sequence[_Grid], found: Sequenc
 
 
 _BEND = 1e-6  # sine: edges that bend inward by less are flat
+_EDGES_AT_ONCE = 100_000
 
 
 def convex_shells(mesh: Mesh) -> Bools:
     """Shells (S,) of a closed mesh without an edge that bends inward: they have no hollow of their own."""
-    opposite = mesh.topology.opposite
-    half = np.flatnonzero(opposite > np.arange(len(opposite)))
-    a, _ = mesh.edge_ends(half)
-    third = mesh.faces[opposite[half] // 3, (opposite[half] % 3 + 2) % 3]
-    across = mesh.vertices[third] - mesh.vertices[a]
-    rise = np.einsum("ij,ij->i", mesh.normals_of(half // 3), across)
-    inward = rise > _BEND * np.maximum(np.linalg.norm(across, axis=1), 1e-300)
+    opposite, shell = mesh.topology.opposite, mesh.topology.shell
     convex = np.ones(mesh.topology.shells, bool)
-    convex[mesh.topology.shell[half[inward] // 3]] = False
+    # the first edges tell of nearly every shell
+    for begin in range(0, len(opposite), _EDGES_AT_ONCE):
+        half = np.arange(begin, min(begin + _EDGES_AT_ONCE, len(opposite)))
+        half = half[(opposite[half] > half) & convex[shell[half // 3]]]
+        a, _ = mesh.edge_ends(half)
+        third = mesh.faces[opposite[half] // 3, (opposite[half] % 3 + 2) % 3]
+        across = mesh.vertices[third] - mesh.vertices[a]
+        rise = np.einsum("ij,ij->i", mesh.normals_of(half // 3), across)
+        inward = rise > _BEND * np.maximum(np.linalg.norm(across, axis=1), 1e-300)
+        convex[shell[half[inward] // 3]] = False
+        if not convex.any():
+            break
     return convex
 
 
