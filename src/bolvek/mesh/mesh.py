@@ -170,6 +170,7 @@ class Mesh:
         return low, high
 
     @property
+    @once_a_mesh
     def volume(self) -> float:
         """Signed volume in mm3 (meaningful for a closed mesh)."""
         return float(self.face_volumes.sum())

@@ -183,7 +183,7 @@ def _finish(mesh: Mesh, exact: Mesh, wall: float, shares: tuple[float, ...]) -> 
         lifted, least = lift_to_wall(mesh, inner, wall)
         inner = untangle(inner, lifted)
         if inner is not lifted:
-            least = least_between(mesh, inner)
+            least = least_between(mesh, inner, wall)
         # new geometry loses nothing by holding what a file can hold
         inner = _facing_the_cavity(mesh, inner.as_stored())
         if least >= wall - wall_tolerance_mm(wall) and not find_defects(inner):

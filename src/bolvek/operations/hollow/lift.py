@@ -10,16 +10,19 @@ _ROUNDS = 12
 
 
 def lift_to_wall(mesh: Mesh, inner: Mesh, wall: float) -> tuple[Mesh, float]:
-    """Move corners of facets that come nearer than the wall away from the surface; and the least wall.
+    """Move corners of facets that come nearer than the wall away from the surface; and the least wall, or the wall
+    where none falls short of it.
 
     Measured face against face, exactly, a few rounds. A corner is moved in the mean direction in which its faces that
     fall short would have to go.
     """
     aim = wall - 0.4 * wall_tolerance_mm(wall)
     todo = np.arange(len(inner.faces))
+    least = np.full(len(inner.faces), wall)
     for _ in range(_ROUNDS):
-        distance, face, places = mesh.tree.nearest_to_triangles(inner.corners[todo], aim)
-        short = np.flatnonzero(face >= 0)
+        distance, _, places = mesh.tree.nearest_to_triangles(inner.corners[todo], wall)
+        least[todo] = distance
+        short = np.flatnonzero(distance < aim)
         if not len(short):
             break
         need = wall - distance[short]
@@ -29,14 +32,14 @@ def lift_to_wall(mesh: Mesh, inner: Mesh, wall: float) -> tuple[Mesh, float]:
         touched = np.zeros(len(inner.vertices), bool)
         touched[moved] = True
         todo = np.flatnonzero(touched[inner.faces].any(axis=1))
-    return inner, least_between(mesh, inner)
+    else:
+        least[todo] = mesh.tree.nearest_to_triangles(inner.corners[todo], wall)[0]
+    return inner, float(least.min())
 
 
-def least_between(mesh: Mesh, inner: Mesh) -> float:
-    """The least distance (mm) of an inner shell from the outer surface, exact."""
-    # no face can be the nearest that is farther away than the middle of another
-    limit = float(mesh.tree.nearest(inner.corners.mean(axis=1))[0].min())
-    return float(mesh.tree.nearest_to_triangles(inner.corners, limit)[0].min())
+def least_between(mesh: Mesh, inner: Mesh, most: float) -> float:
+    """The least distance (mm) of an inner shell from the outer surface, exact; at most so much."""
+    return float(mesh.tree.nearest_to_triangles(inner.corners, most)[0].min())
 
 
 def _pushed(mesh: Mesh, inner: Mesh, faces: Ints, away: Floats, need: Floats, aim: float) -> tuple[Mesh, Ints]:
