@@ -9,7 +9,6 @@ winding number says nothing clear (beside open sheets), neither does this.
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.spatial import cKDTree
 
 from bolvek.analyses.finding import Finding, Worded
 from bolvek.analyses.shells import counted_once, material_tree, standing
@@ -17,6 +16,7 @@ from bolvek.analyses.thickness import sample_surface
 from bolvek.arrays import Bools, Floats, Ints
 from bolvek.mesh import Mesh
 from bolvek.spatial.groups import linked_groups
+from bolvek.spatial.points import PointTree
 from bolvek.units import Triple, area_text, as_triple, count_text, length_text, point_text, volume_text
 
 WITHIN_SHARE = 0.01
@@ -157,9 +157,8 @@ def _missing(points: Floats, area: Floats, shell: Ints, link: float) -> tuple[Mi
     """Samples (N, 3) gathered into places: those of one part that are nearer to each other than a link."""
     if not len(points):
         return ()
-    near = cKDTree(points).query_pairs(link, output_type="ndarray")
-    near = near[shell[near[:, 0]] == shell[near[:, 1]]]
-    group = linked_groups(len(points), near.astype(np.int64))
+    near = PointTree(points).pairs(link)
+    group = linked_groups(len(points), near[shell[near[:, 0]] == shell[near[:, 1]]])
     found = []
     for one in np.unique(group):
         own = group == one

@@ -170,6 +170,22 @@ def unclosed(mesh: Mesh, asked: MendSettings) -> tuple[Ints, list[Left]]:
     return np.flatnonzero(rim[mesh.faces].any(axis=1)), left
 
 
+def meant_openings(mesh: Mesh, asked: MendSettings) -> list[Left]:
+    """Openings that are left because they may be meant: rims of skins, mouths of vases, ceilings of rooms."""
+    if not mesh.topology.open_edges:
+        return []
+    loops, openings = find_loops(mesh)
+    chosen, left = choose(mesh, loops, openings, asked)
+    if _told_to(asked):
+        return left
+    for job in _first_fills(mesh, chosen, asked):
+        loop = job.loops[0]
+        if isinstance(loop, Named) and _buried_by(mesh, job):
+            o = loop.opening
+            left.append(Left(o.kind, "a lid would bury parts that lie in it", o.where_mm, o.size_mm))
+    return left
+
+
 def caps(mesh: Mesh, asked: MendSettings) -> Mesh:
     """The mesh with a fill in every opening that is to be closed, whatever it crosses, but for lids that would bury
     others: what encloses does so again, for whoever takes crossings."""

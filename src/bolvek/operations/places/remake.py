@@ -15,11 +15,12 @@ from bolvek.arrays import Bools, Ints
 from bolvek.errors import WorkError
 from bolvek.mesh import Mesh
 from bolvek.operations.mend import MendRecord, MendStep, Place, concluded
-from bolvek.operations.mend.close import caps
+from bolvek.operations.mend.close import caps, meant_openings
 from bolvek.operations.places.faults import find_faults
 from bolvek.operations.places.local import LocalRecord, recast_places
 from bolvek.settings.repairs import MendSettings, RecastSettings
 from bolvek.spatial.groups import linked_groups
+from bolvek.units import point_text
 
 _CRUMB_SHARE = 0.01  # of the longest side: what comes apart and is smaller than a ball so wide is dropped
 _MOST_BODIES = 50
@@ -71,7 +72,11 @@ def _at_fault(mesh: Mesh) -> Bools:
 
 
 def _made_anew(body: Mesh, settings: MendSettings) -> tuple[Mesh, LocalRecord]:
-    """A body with places made anew. Raises WorkError where it stays open, or does not come out as what it was."""
+    """A body with places made anew. Raises WorkError where it has an opening that mending leaves, or does not come out
+    as what it was."""
+    meant = meant_openings(body, settings)
+    if meant:
+        raise WorkError(f"the opening at {point_text(meant[0].where_mm)} stays open, as it may be meant")
     closed = caps(body, settings) if body.topology.open_edges else body
     crumb = np.pi / 6 * (_CRUMB_SHARE * float(body.size.max())) ** 3
     made, local = recast_places(closed, RecastSettings(grow_closed_mm=0.0, least_mm3=crumb))

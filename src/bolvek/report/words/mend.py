@@ -56,7 +56,7 @@ _DONE = {
 def did_text(step: MendStep) -> str:
     """What a step did, in one line."""
     if step.undone:
-        return f"undone: {step.undone}"
+        return f"{'nothing made anew' if step.step == 'remake' else 'undone'}: {step.undone}"
     words = []
     for name, n in step.counts.items():
         before, _, rest = _DID[step.step, name].partition("{")
