@@ -8,14 +8,7 @@ stretches of neighbours that overlap are joined.
 import numpy as np
 
 from bolvek.kernels import helper, kernel
-
-
-@helper
-def _root(parent, i):
-    while parent[i] != i:
-        parent[i] = parent[parent[i]]
-        i = parent[i]
-    return i
+from bolvek.kernels.roots import root_of
 
 
 @helper
@@ -64,7 +57,7 @@ def flood(node_start, ny, floor, ceiling, column, order, base, parent, level, si
                     break
                 if ceiling[m] <= low or done[m] == 0:
                     continue
-                r = _root(parent, m)
+                r = root_of(parent, m)
                 if base[r] == 1:
                     outside = True
                     continue
@@ -133,11 +126,11 @@ def link_nodes(node_start, ny, floor, ceiling, column, chosen, parent):
                     break
                 if ceiling[m] <= floor[n] or chosen[m] == 0:
                     continue
-                a, b = _root(parent, n), _root(parent, m)
+                a, b = root_of(parent, n), root_of(parent, m)
                 if a != b:
                     parent[max(a, b)] = min(a, b)
     for n in range(floor.shape[0]):
-        parent[n] = _root(parent, n)
+        parent[n] = root_of(parent, n)
 
 
 @kernel("i8[:] i8 f8[:] f8[:] i4[:] i1[:] i8[:]! i8[:]!")

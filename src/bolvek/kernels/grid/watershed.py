@@ -11,6 +11,7 @@ import heapq
 import numpy as np
 
 from bolvek.kernels import helper, kernel
+from bolvek.kernels.roots import root_of
 
 
 @helper
@@ -27,14 +28,6 @@ def _node(block, rows, x, y, z):
     if b < -1:
         return 8 * rows + (-2 - b)
     return 8 * b + (x & 1) + 2 * (y & 1) + 4 * (z & 1)
-
-
-@helper
-def _root(parent, i):
-    while parent[i] != i:
-        parent[i] = parent[parent[i]]
-        i = parent[i]
-    return i
 
 
 @kernel("i4[:,:,:] i4[:,:] f4[:,:] i8[:] f8[:] i8[:]! i8[:]! i8[:]! i8[:]! f8[:]! i8[:]!")
@@ -67,7 +60,7 @@ def grow_rooms(block, place, value, order, peak, parent, label, died, into, sadd
                     if peak[other] > widest:
                         widest = peak[other]
                         label[node] = label[other]
-                    root = _root(parent, other)
+                    root = root_of(parent, other)
                     if mine < 0:
                         mine = root
                     elif root != mine:

@@ -9,6 +9,7 @@ curves with areas A on m pieces of material, A / 4 pi is c - m and the share of 
 import numpy as np
 
 from bolvek.kernels import helper, kernel
+from bolvek.kernels.roots import root_of
 from bolvek.kernels.tree.arrays import STACK
 from bolvek.kernels.tree.distance import closest_on_triangle
 from bolvek.kernels.tree.lanes import child_overlaps
@@ -17,15 +18,6 @@ _MOST = 512
 """Crossings of edges at one sphere: beyond, nothing is told."""
 _TURN = 2.0 * np.pi
 _SAME = 1e-6  # radians: arcs that are so near to none or a full turn are one or the other
-
-
-@helper
-def _top(parent, i):
-    """The representative of i."""
-    while parent[i] != i:
-        parent[i] = parent[parent[i]]
-        i = parent[i]
-    return i
 
 
 @helper
@@ -110,7 +102,7 @@ def _arcs(corner, n, radius, point, node, begins, count, parent, bend):
             x, y, z = 2 * off * n[0] - point[i, 0], 2 * off * n[1] - point[i, 1], 2 * off * n[2] - point[i, 2]
             least = _TURN if _within(corner, n, x, y, z) else 0.0
         bend[node[i]] -= least * off / radius
-        parent[_top(parent, node[i])] = _top(parent, node[other])
+        parent[root_of(parent, node[i])] = root_of(parent, node[other])
 
 
 @kernel("tree f8[:,:] i4[:,:] i4[:] f8[:,:] f8[:,:] f8 f8 i8 i8 i4[:]!")
@@ -209,7 +201,7 @@ def pieces_on_spheres(tree, v, faces, opposite, normal, middle, radius, least, b
             found[row] = -1
             continue
         for i in range(n):
-            home = _top(parent, i)
+            home = root_of(parent, i)
             if home != i:
                 bend[home] += bend[i]
         for i in range(n):

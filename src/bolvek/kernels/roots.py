@@ -1,0 +1,12 @@
+"""What hangs together in a kernel: each number points at one it was joined to, a root at itself."""
+
+from bolvek.kernels import helper
+
+
+@helper
+def root_of(parent, i):
+    """The root of i; the way there is halved for whoever asks next."""
+    while parent[i] != i:
+        parent[i] = parent[parent[i]]
+        i = parent[i]
+    return i
