@@ -257,3 +257,19 @@ def test_the_sheets_of_the_docs_can_be_planned(bolvek, tmp_path):
     for k, sheet in enumerate(sheets):
         (tmp_path / f"{k}.toml").write_text(sheet)
         assert "then" in bolvek("run", f"{k}.toml", "--plan").stdout
+
+
+def test_ctrl_c_is_not_lost_where_python_drops_it():
+    code = """
+import signal, weakref
+from bolvek.cli.base.stopping import listen, stop_if_asked
+listen()
+class Thing: pass
+thing = Thing()
+ref = weakref.ref(thing, lambda _: signal.raise_signal(signal.SIGINT))
+del thing
+print("dropped", flush=True)
+stop_if_asked()
+"""
+    run = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True)
+    assert run.stdout == "dropped\n" and run.stderr.rstrip().endswith("KeyboardInterrupt") and run.returncode != 0

@@ -61,6 +61,9 @@ def main() -> None:
     """Run the command line and leave with its exit code: one sentence for all that goes wrong."""
     import gc
 
+    from bolvek.cli.base.stopping import listen
+
+    listen()
     gc.set_threshold(200_000)  # imports make many objects and no garbage
     try:
         code = run(sys.argv[1:])

@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING, Any, Literal, Protocol, TypeVar
 
 from bolvek.analyses.finding import Finding, Told, agree
 from bolvek.cli.base.console import Talk
+from bolvek.cli.base.stopping import stop_if_asked
 from bolvek.formats import Model, Parts, read_model, write_model
 from bolvek.formats.safe import Written
 from bolvek.settings import Remedy
@@ -81,6 +82,7 @@ class Steps:
         self._talk, self._loud, self._of, self._texts = talk, loud, of, texts
 
     def __call__(self, name: str, work: Callable[[], T], /) -> T:
+        stop_if_asked()
         begin = time.perf_counter()
         with self._talk.during(f"{name}{self._of}"):
             result = work()

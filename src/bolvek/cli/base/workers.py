@@ -18,6 +18,7 @@ from typing import Any
 from bolvek.cli.base.console import Talk
 from bolvek.cli.base.outcome import Engine
 from bolvek.cli.base.progress import Progress, Saying
+from bolvek.cli.base.stopping import stop_if_asked
 from bolvek.errors import BolvekError, WorkError
 
 Cells = tuple[tuple[str, str], ...]
@@ -172,6 +173,7 @@ class Beside(Engine):
             try:
                 for number, one in enumerate(waiting):
                     tell(number, one.result())
+                    stop_if_asked()
             except KeyboardInterrupt:
                 stopping.set()
                 for pool in list(alive.values()):
