@@ -33,6 +33,7 @@ class SignedDistance:
             run_ranges(lambda b, e: kernels.signed_distances_together(*known, together, b, e, found), groups, grain=64)
         else:
             run_ranges(lambda b, e: kernels.signed_distances(*known, b, e, found), len(local), grain=512)
+        t.check_reach(local, np.fmin(np.abs(found), limit))
         if along is None:
             return found
         out = np.empty_like(found)

@@ -114,11 +114,16 @@ class Tree:
         found = face >= 0
         face[found] = self.order[face[found]]
         gap = np.sqrt(dist2)
+        self.check_reach(local, np.minimum(gap, limit))
         if along is not None:
             back_gap, back_face = np.empty_like(gap), np.empty_like(face)
             back_gap[along], back_face[along] = gap, face
             return back_gap, back_face
         return gap, face
+
+    def check_reach(self, points: Floats, gap: Floats) -> None:
+        """For a tree that holds the faces in a box only: raise where balls of radius (P,) around points (P, 3) from
+        the origin, in which something was looked for, leave it."""
 
     def nearest_to_triangles(self, corners: Floats, limit: Floats | float = np.inf) -> tuple[Floats, Ints32, Floats]:
         """Distance (N,) and face (N,) nearest to triangles (N, 3, 3), up to a limit each, exact; where (N, 2, 3), on

@@ -16,12 +16,14 @@ from bolvek.analyses.thickness import (
 )
 from bolvek.arrays import Bools, Floats, Ints
 from bolvek.mesh import Mesh
+from bolvek.mesh.surroundings import Farther, in_box, surroundings
 from bolvek.operations.drain.bore import Bore
 from bolvek.spatial.frames import across
 
 _ROUND = 48  # places around the hole
 _REACH = 1.25  # walls: what lies farther decides nothing
 _LOOK_AGAIN = 1.03  # walls: what is as thin at a sample may be thinner beside it
+_AROUND = 4.0  # walls: what the surroundings hold beyond the faces looked from
 _TOUCHES = 0.6  # of a waist's width from the hole to its middle
 
 
@@ -91,13 +93,27 @@ def wall_after(mesh: Mesh, sides: Bools, bore: Bore, radius: float, wall: float)
     Measured as the wall of a proof is, between faces and between creases: where a hole comes out beside a ridge of the
     inner surface it can leave a fin that no look before the cut meets.
     """
-    ends = np.stack([bore.start, bore.end])
-    axis = (bore.end - bore.start) / np.linalg.norm(bore.end - bore.start)
-    room, reach = radius + wall, _REACH * wall
-    only = np.zeros(len(mesh.faces), bool)
-    only[_faces_near(mesh, ends, room)] = True
-    if not only.any():
+    low, high = np.minimum(bore.start, bore.end), np.maximum(bore.start, bore.end)
+    room = radius + wall
+    part, number = surroundings(mesh, low - room - _AROUND * wall, high + room + _AROUND * wall)
+    near = in_box(part, low - room, high + room)
+    if not len(near):
         return np.inf
+    corners = part.vertices[part.faces[near]]
+    if (corners >= low - room - wall).all() and (corners <= high + room + wall).all():
+        try:
+            return _wall_beside(part, near, sides[number], bore, radius, wall)
+        except Farther:
+            pass  # it is wide somewhere around
+    return _wall_beside(mesh, number[near], sides, bore, radius, wall)
+
+
+def _wall_beside(mesh: Mesh, near: Ints, sides: Bools, bore: Bore, radius: float, wall: float) -> float:
+    """The same, looked for from some faces (N,)."""
+    only = np.zeros(len(mesh.faces), bool)
+    only[near] = True
+    axis = (bore.end - bore.start) / np.linalg.norm(bore.end - bore.start)
+    reach = _REACH * wall
 
     def off(places: Floats) -> Floats:
         """How far places (N, 3) lie from the hole."""
@@ -136,14 +152,3 @@ def wall_after(mesh: Mesh, sides: Bools, bore: Bore, radius: float, wall: float)
     touched = off(0.5 * (waists.start + waists.end)) < _TOUCHES * waists.length
     found = (ways.length[ours], waists.length[touched])
     return min(least if least < wall else np.inf, *(float(x.min(initial=np.inf)) for x in found))
-
-
-def _faces_near(mesh: Mesh, ends: Floats, reach: float) -> Ints:
-    """Faces whose boxes meet the box around points (N, 3), as much larger; without a tree."""
-    near = np.ones(len(mesh.faces), bool)
-    for axis in range(3):
-        rows = np.flatnonzero(near)
-        across = mesh.vertices[:, axis][mesh.faces[rows]]
-        low, high = ends[:, axis].min() - reach, ends[:, axis].max() + reach
-        near[rows] = (across.max(axis=1) >= low) & (across.min(axis=1) <= high)
-    return np.flatnonzero(near)
