@@ -9,6 +9,7 @@ from hypothesis import strategies as st
 
 import fool_walls  # noqa: F401
 from bolvek.analyses.cavities import find_cavities, find_ways
+from bolvek.analyses.cavities.openness import every_room_opens
 from bolvek.analyses.proof import BORE, INNER, OUTER, origin_from, prove
 from bolvek.analyses.proof.liquid import judge_liquid, liquid_clause, measure_liquid
 from bolvek.analyses.shells import nest_exactly
@@ -19,11 +20,14 @@ from bolvek.demo.twin_lamp import BUBBLE_MM, LEFT_MM, NECK_MM, WALL_MM, twin_lam
 from bolvek.errors import WorkError
 from bolvek.kernels.grid import watershed
 from bolvek.mesh import Mesh
+from bolvek.mesh.surroundings import Farther, surroundings
 from bolvek.operations.drain import cut_and_trace, drain, plan_bore
 from bolvek.operations.hollow import hollow
 from bolvek.settings.measures import ProofSettings, WallSettings
 from bolvek.settings.shape import Drain, DrainSettings, HollowSettings
+from bolvek.spatial.air import AirLattice
 from bolvek.spatial.isosurface import dense_surface
+from bolvek.spatial.slopes import Slopes
 from fool import bore, brick, composed, drained, hollow_block, sphere, turned, without
 from support import ball, blob, box, shell_box
 
@@ -146,6 +150,73 @@ def test_a_neck_has_the_width_of_the_circle_in_it(neck):
     assert chamber.neck_mm <= chamber.neck_most_mm
     assert chamber.volume_mm3 == pytest.approx(14**3, rel=0.03)
     assert not find_ways(mesh, 0.9 * neck).chambers
+
+
+@given(seeds)
+@settings(max_examples=10)
+def test_the_surroundings_of_a_place_answer_as_the_whole_does_or_not_at_all(seed):
+    rng = np.random.default_rng(seed)
+    mesh = turned(blob(), rng)
+    middle, half = mesh.vertices[rng.integers(len(mesh.vertices))], rng.uniform(2, 8)
+    part, number = surroundings(mesh, middle - half, middle + half)
+    assert np.array_equal(part.corners, mesh.corners[number])
+    told = 0
+    for place in middle + half * rng.uniform(-1.2, 1.2, (60, 3)):
+        try:
+            found = part.signed_distance.at(place), part.tree.winding(place), part.tree.nearest(place)[0]
+        except Farther:
+            assert abs(mesh.signed_distance.at(place)[0]) > half - np.abs(place - middle).max() - 1e-9
+            continue
+        told += 1
+        whole = mesh.signed_distance.at(place), np.round(mesh.tree.winding(place)), mesh.tree.nearest(place)[0]
+        assert np.concatenate(found) == pytest.approx(np.concatenate(whole), abs=1e-9)
+    assert told
+
+
+def _two_rooms(rng, neck, mouth):
+    """A block with two balls of air, joined by a bent neck of a radius, the second open through a mouth of another."""
+    low, high, cell = np.zeros(3), np.array([26.0, 18.0, 16.0]), 0.4
+    p = np.stack(np.meshgrid(*(np.arange(-1, h + 1, cell) for h in high), indexing="ij"), -1)
+    first, second = np.array([7, 9, 8]) + rng.uniform(-1, 1, 3), np.array([19, 9, 8]) + rng.uniform(-1, 1, 3)
+    bend = 0.5 * (first + second) + rng.uniform(-2, 2, 3)
+
+    def rod(a, b, radius):
+        t = np.clip((p - a) @ (b - a) / ((b - a) @ (b - a)), 0, 1)
+        return np.linalg.norm(p - a - t[..., None] * (b - a), axis=-1) - radius
+
+    balls = [np.linalg.norm(p - c, axis=-1) - rng.uniform(2.5, 4) for c in (first, second)]
+    air = np.min([*balls, rod(first, bend, neck), rod(bend, second, neck), rod(second, second * [1, 1, -1], mouth)], 0)
+    solid = np.maximum(low - p, p - high).max(axis=-1)
+    found = dense_surface(np.maximum(solid, -air), low - 1, cell)
+    return Mesh(found.vertices, found.faces)
+
+
+@pytest.mark.parametrize("seed", range(3))
+def test_that_every_room_opens_is_said_of_those_only_that_do(seed):
+    rng = np.random.default_rng(seed)
+    radius = 0.75
+    for share, opens in ((0.5, False), (0.93, False), (1.05, None), (2.4, True)):
+        mesh = _two_rooms(rng, share * radius, 2.4 * radius)
+        lattice = AirLattice(mesh.signed_distance, *mesh.bounds, 0.5 * radius, 1.5 * radius)
+        said = every_room_opens(lattice, radius, 0.5 * radius)
+        assert said is opens or opens is None
+    # nowhere in the balls said to have one is the surface left in ways that one direction does not share
+    at = mesh.bounds[0] + rng.random((400, 3)) * mesh.size
+    grows = Slopes(mesh.signed_distance).surely_grow(at, mesh.signed_distance.at(at), 0.8)
+    assert 20 < grows.sum() < 400
+    for middle in at[grows]:
+        step = rng.normal(size=(200, 3))
+        some = middle + 0.8 * rng.random((200, 1)) ** (1 / 3) * step / np.linalg.norm(step, axis=1, keepdims=True)
+        some = some[mesh.signed_distance.at(some) > 1e-6]
+        away = some - mesh.tree.closest_points(some, mesh.tree.nearest(some)[1])
+        away /= np.linalg.norm(away, axis=1, keepdims=True)
+        towards = np.zeros(3)
+        for _ in range(200):
+            fails = away[away @ towards <= 0]
+            if not len(fails):
+                break
+            towards += fails[0]
+        assert not len(fails)
 
 
 @settings(max_examples=12)

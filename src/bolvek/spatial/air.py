@@ -6,6 +6,7 @@ air throughout; only the rest is divided. Cost follows the area of the surface, 
 """
 
 from dataclasses import dataclass
+from functools import cached_property
 from typing import Protocol
 
 import numpy as np
@@ -40,7 +41,12 @@ class Rooms:
 
 
 class AirLattice:
-    """Cells of `cell` mm with the signed distance at their middles, cut off at `cut_off` mm."""
+    """Cells of `cell` mm with the signed distance at their middles, cut off at `cut_off` mm.
+
+    They come in blocks of two a side. place (B, 3): the blocks near the surface, middle_mm (B,): the distance at their
+    middles; deep (D, 3): those that lie deep in air throughout, in so many `regions` that hang together, region by
+    region from `deep_start` (R + 1,) on. block: see `kernels.grid.watershed`.
+    """
 
     def __init__(self, distance: SignedDistance, low: Floats, high: Floats, cell: float, cut_off: float) -> None:
         self.distance, self.cell, self.cut_off = distance, cell, cut_off
@@ -51,7 +57,7 @@ class AirLattice:
         check_blocks(float(np.prod(self.shape.astype(float))), cell)
         self.block = np.full(tuple(self.shape), -1, np.int32)
         brick = np.stack(np.meshgrid(*(np.arange(n) for n in shape), indexing="ij"), -1).reshape(-1, 3) * _COARSEST
-        size, half_diagonal = _COARSEST, HALF_DIAGONAL * cell
+        size = _COARSEST
         while True:
             half = HALF_DIAGONAL * size * cell
             found = distance.at(self.origin + (brick + 0.5 * size) * cell, together=1 if size == _COARSEST else 8)
@@ -68,7 +74,7 @@ class AirLattice:
                 break
             size //= 2
             brick = (brick[:, None, :] + size * _CORNERS[None]).reshape(-1, 3)
-        self.place = np.ascontiguousarray(brick // 2, np.int32)
+        self.place, self.middle_mm = np.ascontiguousarray(brick // 2, np.int32), middle
         regions, self.regions = label_regions(self.block == -2)
         where = np.argwhere(self.block == -2)
         number = regions[tuple(where.T)] - 1
@@ -78,15 +84,20 @@ class AirLattice:
         self.deep_start = np.searchsorted(number[order], np.arange(self.regions + 1)).astype(np.int64)
         del regions
         self.block[tuple(self.place.T)] = np.arange(len(self.place), dtype=np.int32)
+        self.outside = 8 * len(self.place) + int(-2 - self.block[0, 0, 0])
+
+    @cached_property
+    def value(self) -> Floats32:
+        """The distance (B, 8) at the middles of the cells of each block of `place`, in mm; found when first asked."""
         # cells of a block whose middle is so far out are all cut off
-        asked = np.flatnonzero(middle < cut_off + half_diagonal) if len(brick) else np.zeros(0, np.int64)
+        asked = np.flatnonzero(self.middle_mm < self.cut_off + self.half_diagonal)
         points = self.middles((8 * asked[:, None] + np.arange(8)).ravel())
         # a block that was not dropped has no cell deeper in material than three half diagonals
-        value = distance.at(points, max(cut_off, 3.01 * half_diagonal), together=8)
-        value[np.isnan(value)] = cut_off
-        self.value = np.full((len(self.place), 8), cut_off, np.float32)
-        self.value[asked] = np.clip(value, -np.inf, cut_off).reshape(-1, 8)
-        self.outside = 8 * len(self.place) + int(-2 - self.block[0, 0, 0])
+        found = self.distance.at(points, max(self.cut_off, 3.01 * self.half_diagonal), together=8)
+        found[np.isnan(found)] = self.cut_off
+        value = np.full((len(self.place), 8), self.cut_off, np.float32)
+        value[asked] = np.clip(found, -np.inf, self.cut_off).reshape(-1, 8)
+        return value
 
     @property
     def half_diagonal(self) -> float:

@@ -10,6 +10,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from bolvek.analyses.cavities.openness import every_room_opens
 from bolvek.arrays import Bools, Floats, Floats32, Ints, Ints8
 from bolvek.mesh import Mesh
 from bolvek.spatial.air import MOST_BLOCKS, AirLattice, least_between, narrowest_along
@@ -23,6 +24,7 @@ NARROW_ROOM_SHARE = 1.5
 """A room narrower than the least drain counts from this factor on, ..."""
 NARROW_ROOM_MM3 = 20.0
 """... from this volume on, and from half the least drain on."""
+_NARROWEST = 0.5
 _CELLS = 4  # along the least drain
 _CUT_OFF = 1.5  # radii of the least drain: farther out all air is one
 _MOST_CELLS = 12_000_000
@@ -82,11 +84,13 @@ def find_ways(mesh: Mesh, least_mm: float) -> NeckWays:
         float(np.cbrt(np.prod(wide) / (4 * MOST_BLOCKS))),
     )
     lattice = AirLattice(mesh.signed_distance, mesh.bounds[0], mesh.bounds[1], cell, _CUT_OFF * radius)
-    rooms = lattice.rooms()
     half = lattice.half_diagonal
+    if every_room_opens(lattice, radius, _NARROWEST * radius):
+        return NeckWays(least_mm, cell, (), max(2 * radius, 2 * half))
+    rooms = lattice.rooms()
     large = (rooms.radius_mm >= radius - half) & (rooms.radius_mm > rooms.saddle_mm + _NOISE * cell)
     suspect = large & (rooms.saddle_mm < radius + half)
-    narrow = (rooms.radius_mm >= 0.5 * radius) & (rooms.volume_mm3 >= NARROW_ROOM_MM3)
+    narrow = (rooms.radius_mm >= _NARROWEST * radius) & (rooms.volume_mm3 >= NARROW_ROOM_MM3)
     suspect |= narrow & (rooms.radius_mm > NARROW_ROOM_SHARE * rooms.saddle_mm)
     suspects = []
     for k in np.flatnonzero(suspect):

@@ -78,6 +78,45 @@ def grow_rooms(block, place, value, order, peak, parent, label, died, into, sadd
     return n
 
 
+@helper
+def _passes(a, b, gap2, least):
+    """Whether a straight way, so long (squared), between two places surely stays farther from the surface than `least`,
+    when they are so far from it; see `spatial.air.least_between`."""
+    aa, bb = a * a, b * b
+    t = min(max(0.5 + 0.5 * (aa - bb) / gap2, 0.0), 1.0)
+    return aa + t * (bb - aa) - t * (1.0 - t) * gap2 >= least * least
+
+
+@kernel("i4[:,:,:] i4[:,:] f8[:] f8 f8 f8 i8[:]!")
+def join_blocks(block, place, middle, deep, size, radius, parent):
+    """Join blocks from whose middle a ball of a radius surely gets straight to that of one beside it.
+
+    place (B, 3): blocks, middle (B,) the distance at their middles; deep: that of blocks in deep regions, at least;
+    size: how far apart they are. parent (B + R,) int64 comes as 0, 1, 2 ..., and gets the roots of what hangs together:
+    blocks, then deep regions. Beside is across sides, edges and corners.
+    """
+    rows = place.shape[0]
+    for row in range(rows):
+        if middle[row] < radius:
+            continue
+        for dx in range(-1, 2):
+            for dy in range(-1, 2):
+                for dz in range(-1, 2):
+                    i, j, k = place[row, 0] + dx, place[row, 1] + dy, place[row, 2] + dz
+                    if i < 0 or j < 0 or k < 0 or i >= block.shape[0] or j >= block.shape[1] or k >= block.shape[2]:
+                        continue
+                    b = np.int64(block[i, j, k])
+                    if b == -1 or b == row or (b >= 0 and (b > row or middle[b] < radius)):
+                        continue
+                    other, width = (b, middle[b]) if b >= 0 else (rows - 2 - b, deep)
+                    gap2 = size * size * np.float64(dx * dx + dy * dy + dz * dz)
+                    if _passes(middle[row], width, gap2, radius):
+                        one, two = root_of(parent, np.int64(row)), root_of(parent, other)
+                        parent[max(one, two)] = min(one, two)
+    for node in range(parent.shape[0]):
+        parent[node] = root_of(parent, np.int64(node))
+
+
 @kernel("i4[:,:,:] i4[:,:] f4[:,:] i4[:,:] i8[:] f8 i8 i8 f8 i8[:]! i4[:]! i8[:]!")
 def widest_ways(block, place, width, deep, deep_start, deep_width, start, wanted, step, before, level, following):
     """The widest ways from node `start` to so many wanted ones, and those reached on the way.
