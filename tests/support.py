@@ -264,3 +264,28 @@ def _across(p, q, r, s):
         return []
     t, u = _dot(_cross(w, e), n) / size, _dot(_cross(w, d), n) / size
     return [[x + t * y for x, y in zip(p, d, strict=True)]] if 0 <= t <= 1 and 0 <= u <= 1 else []
+
+
+def closest_on_triangles(p, a, b, c):
+    """Closest point (P, 3) to p on triangle a b c, row by row."""
+    ab, ac = b - a, c - a
+    candidates = [_on_segment(p, a, b), _on_segment(p, b, c), _on_segment(p, c, a)]
+    normal = np.cross(ab, ac)
+    size = np.einsum("ij,ij->i", normal, normal)
+    with np.errstate(divide="ignore", invalid="ignore"):
+        flat = p - normal * (np.einsum("ij,ij->i", p - a, normal) / size)[:, None]
+        inside = size > 0
+        for s, e in ((a, b), (b, c), (c, a)):
+            inside &= np.einsum("ij,ij->i", np.cross(e - s, flat - s), normal) >= 0
+    flat[~inside] = np.inf
+    stacked = np.stack([*candidates, flat])
+    with np.errstate(invalid="ignore"):
+        gap = np.linalg.norm(stacked - p, axis=2)
+    return np.asarray(stacked[np.nanargmin(gap, axis=0), np.arange(len(p))])
+
+
+def _on_segment(p, a, b):
+    d = b - a
+    size = np.einsum("ij,ij->i", d, d)
+    t = np.divide(np.einsum("ij,ij->i", p - a, d), size, out=np.zeros(len(p)), where=size > 0)
+    return np.asarray(a + np.clip(t, 0, 1)[:, None] * d)

@@ -10,8 +10,7 @@ import pytest
 from bolvek.cli.verbs import VERBS
 from bolvek.formats import read_model, write_model
 from bolvek.report.record import Record
-from bolvek.spatial.tree import closest_on_triangles
-from support import ball, blob, box, shell_box
+from support import ball, blob, box, closest_on_triangles, shell_box
 
 
 def small(tmp_path, mesh=None, name="model.stl"):

@@ -24,7 +24,7 @@ from bolvek.kernels.warm import all_modules
 from bolvek.mesh import Mesh
 from bolvek.spatial.tree import WINDING_ACCURACY, Tree
 from bolvek.spatial.voxels import distance_to, label_regions, region_boxes, surface_voxels
-from support import ball, blob, box, slow_meet, slow_pairs
+from support import ball, blob, box, closest_on_triangles, slow_meet, slow_pairs
 
 near_grid = st.builds(
     lambda whole, ulps: float(np.float64(whole) + ulps * 2.0**-50), st.integers(-3, 3), st.integers(-2, 2)
@@ -132,8 +132,6 @@ def model():
 
 
 def test_nearest_agrees_with_all_faces(model):
-    from bolvek.spatial.tree import closest_on_triangles
-
     rng = np.random.default_rng(0)
     points = rng.uniform(-20, 20, (60, 3))
     distance, face = model.tree.nearest(points)

@@ -37,7 +37,7 @@ def farthest(mesh: Mesh, other: Mesh, allowed_mm: float) -> Apart:
     row[tree.order] = np.arange(len(row), dtype=np.int32)
     off, near = tree.nearest(mesh.vertices)
     corners = np.ascontiguousarray((mesh.vertices - tree.origin)[mesh.faces].reshape(-1, 9))
-    middles, _ = tree.nearest(mesh.vertices[mesh.faces].mean(axis=1))
+    middles, _ = tree.nearest(mesh.middles)
     least = max(float(off.max()), float(middles.max()))
     enough = max(least, _ALLOWED_SHARE * allowed_mm, _SIZE_SHARE * float(mesh.size.max()))
     outward, at_corners = _edge_planes(other)[tree.order].reshape(-1, 3), row[near[mesh.faces]]

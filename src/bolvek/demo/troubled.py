@@ -55,7 +55,7 @@ def finial() -> tuple[Mesh, Plan]:
     patch = (middle[:, 2] > 6.5) & (middle[:, 2] < 11.5) & (turn > 0) & (turn < 3 * 2 * np.pi / _SIDES)
     foot_faces[patch] = foot_faces[patch][:, ::-1]
     # faces of the ball that stand there twice, far from each other, three one way and two the other
-    ball_middle = ball.vertices[ball.faces].mean(axis=1)
+    ball_middle = ball.middles
     belt = np.flatnonzero(np.abs(ball_middle[:, 2] - 42) < 1.0)[:: _SIDES // 5][:5]
     doubled = np.concatenate([ball.faces, ball.faces[belt[:3]], ball.faces[belt[3:], ::-1]])
     mesh = in_one(

@@ -102,6 +102,12 @@ class Mesh:
         return self.vertices[self.faces]
 
     @property
+    def middles(self) -> Floats:
+        """Middles (F, 3) of the faces."""
+        a, b, c = (self.vertices[self.faces[:, k]] for k in range(3))
+        return np.asarray((a + b + c) / 3)
+
+    @property
     @once_a_mesh
     def area_vectors(self) -> Floats:
         """Face normals (F, 3) as long as the face's area in mm2."""

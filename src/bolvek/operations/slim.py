@@ -166,7 +166,7 @@ def _collapse(mesh: Mesh, limit_mm2: float, keep: Bools, least: int | None) -> M
 
 def coarse_points(mesh: Mesh) -> Floats:
     """Vertices and face middles: where a coarse mesh is compared with a fine one."""
-    return np.concatenate([mesh.vertices, mesh.vertices[mesh.faces].mean(axis=1)])
+    return np.concatenate([mesh.vertices, mesh.middles])
 
 
 def deviations(fine: Mesh, coarse: Mesh) -> tuple[Floats, Floats]:

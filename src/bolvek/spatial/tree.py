@@ -12,6 +12,7 @@ from bolvek.spatial.parallel import run_ranges
 
 WINDING_ACCURACY = 2.0
 """Distance, in bounding radii, from which a group of faces counts as one dipole."""
+_FEW = 1024  # faces in a box, at first
 _SMALL = 4096  # faces: fewer are not worth several threads
 
 
@@ -141,8 +142,12 @@ class Tree:
 
     def closest_points(self, points: Floats, face: Ints32) -> Floats:
         """Closest point (P, 3) to each point on the face named for it (none may be -1)."""
-        a, b, c = (self.vertices[self.faces[face, k]] for k in range(3))
-        return closest_on_triangles(np.asarray(points, np.float64), a, b, c)
+        points = np.asarray(points, np.float64)
+        face, out = np.asarray(face, np.int32), np.empty_like(points)
+        run_ranges(
+            lambda b, e: distance.closest_on_faces(self.vertices, self.faces, points, face, b, e, out), len(points)
+        )
+        return out
 
     def step_to(self, points: Floats, level: float, most: float, *, fading: bool = False) -> Floats:
         """The step (P, 3) that brings points straight to a distance of `level` mm from the surface, one of Newton's, at
@@ -217,11 +222,15 @@ class Tree:
 
     def faces_in_box(self, low: Floats, high: Floats) -> Ints:
         """Faces whose box meets the box low..high, in ascending order (conservative by `slack`)."""
-        near = np.ones(len(self.boxes), bool)
-        for k in range(3):
-            near &= self.boxes[:, k] <= high[k] - self.origin[k] + self.slack
-            near &= self.boxes[:, k + 3] >= low[k] - self.origin[k] - self.slack
-        return np.sort(self.order[near]).astype(np.int64)
+        low = (low - self.origin - self.slack).astype(np.float32)
+        high = (high - self.origin + self.slack).astype(np.float32)
+        room = _FEW
+        while True:
+            found = np.empty(room, np.int32)
+            n = distance.faces_in_box(self.arrays, self.boxes, low, high, found)
+            if n <= room:
+                return np.sort(self.order[found[:n]]).astype(np.int64)
+            room = n
 
     def meeting_pairs(self, most: int = 1_000_000) -> tuple[Ints32, int]:
         """Pairs (P, 2) of faces that meet beyond what they share, sorted; and how many there are.
@@ -300,31 +309,6 @@ def _bounds(
         grain=256,
     )
     return box, disc, moment
-
-
-def closest_on_triangles(p: Floats, a: Floats, b: Floats, c: Floats) -> Floats:
-    """Closest point (P, 3) to p on triangle a b c, row by row."""
-    ab, ac = b - a, c - a
-    candidates = [_on_segment(p, a, b), _on_segment(p, b, c), _on_segment(p, c, a)]
-    normal = np.cross(ab, ac)
-    size = np.einsum("ij,ij->i", normal, normal)
-    with np.errstate(divide="ignore", invalid="ignore"):
-        flat = p - normal * (np.einsum("ij,ij->i", p - a, normal) / size)[:, None]
-        inside = size > 0
-        for s, e in ((a, b), (b, c), (c, a)):
-            inside &= np.einsum("ij,ij->i", np.cross(e - s, flat - s), normal) >= 0
-    flat[~inside] = np.inf
-    stacked = np.stack([*candidates, flat])
-    with np.errstate(invalid="ignore"):
-        gap = np.linalg.norm(stacked - p, axis=2)
-    return np.asarray(stacked[np.nanargmin(gap, axis=0), np.arange(len(p))])
-
-
-def _on_segment(p: Floats, a: Floats, b: Floats) -> Floats:
-    d = b - a
-    size = np.einsum("ij,ij->i", d, d)
-    t = np.divide(np.einsum("ij,ij->i", p - a, d), size, out=np.zeros(len(p)), where=size > 0)
-    return np.asarray(a + np.clip(t, 0, 1)[:, None] * d)
 
 
 def curve_order(points: Floats) -> Ints:

@@ -207,7 +207,7 @@ def find_cavities(
     result = Cavities((), *everywhere, spacing, ball, shell_room, grids=tuple(grids))
     if not rooms:
         return result
-    seen = result.look(mesh, mesh.vertices[mesh.faces].mean(axis=1), mesh.unit_normals, unknown=WALL)
+    seen = result.look(mesh, mesh.middles, mesh.unit_normals, unknown=WALL)
     seen = _spread(mesh, seen)
     group = linked_groups(len(rooms), _run_together(mesh, result, seen))
     merged = [

@@ -89,7 +89,7 @@ def flat_sides(mesh: Mesh) -> Floats:
 def own_frame(mesh: Mesh) -> Floats:
     """Axes (3, 3, rows) that turn with the model: those of the spread of its surface, each towards its longer tail."""
     area = mesh.face_areas
-    middle = mesh.vertices[mesh.faces].mean(axis=1)
+    middle = mesh.middles
     off = middle - (middle * area[:, None]).sum(axis=0) / area.sum()
     axes = np.linalg.eigh((off * area[:, None]).T @ off)[1].T
     tail = ((off @ axes.T) ** 3 * area[:, None]).sum(axis=0)

@@ -142,6 +142,53 @@ def nearest(tree, points, limit, begin, end, dist2, face):
         face[q] = hit
 
 
+@kernel("f8[:,:] i4[:,:] f8[:,:] i4[:] i8 i8 f8[:,:]!")
+def closest_on_faces(vertices, faces, points, face, begin, end, out):
+    """The place (P, 3) nearest to each point (P, 3) on the face (P,) named for it."""
+    for q in range(begin, end):
+        a, b, c = faces[face[q], 0], faces[face[q], 1], faces[face[q], 2]
+        out[q, 0], out[q, 1], out[q, 2] = closest_on_triangle(
+            vertices[a, 0], vertices[a, 1], vertices[a, 2], vertices[b, 0], vertices[b, 1], vertices[b, 2],
+            vertices[c, 0], vertices[c, 1], vertices[c, 2], points[q, 0], points[q, 1], points[q, 2],
+        )  # fmt: skip
+
+
+@kernel("tree f4[:,:] f4[:] f4[:] i4[:]!")
+def faces_in_box(tree, boxes, low, high, found):
+    """Faces (places in the tree) whose boxes (F, 6) meet the box low..high; how many, as far as found (F,) reaches."""
+    box, child, first, count = tree.box, tree.child, tree.first, tree.count
+    stack = np.empty(STACK, np.int32)
+    n = 0
+    top = 1
+    stack[0] = 0
+    while top > 0:
+        top -= 1
+        node = np.int64(stack[top])
+        for k in range(8):
+            c = child[node, k]
+            if c == -2:
+                continue
+            apart = False
+            for a in range(3):
+                apart = apart or box[node, a, k] > high[a] or box[node, a + 3, k] < low[a]
+            if apart:
+                continue
+            if c >= 0:
+                stack[top] = c
+                top += 1
+                continue
+            s = first[node, k]
+            for f in range(s, s + count[node, k]):
+                apart = False
+                for a in range(3):
+                    apart = apart or boxes[f, a] > high[a] or boxes[f, a + 3] < low[a]
+                if not apart:
+                    if n < found.shape[0]:
+                        found[n] = f
+                    n += 1
+    return n
+
+
 @helper
 def faces_within(tree, px, py, pz, reach2, found, gap, stack_node, low):
     """Triangles (tree order) whose squared distance from a point is `reach2` at most, into found (M,) int32 and gap

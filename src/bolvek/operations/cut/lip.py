@@ -120,7 +120,7 @@ def _room_faces(mesh: Mesh, wall: float) -> Bools:
     """Faces (F,) that look into a room, those at its ways out aside: a lip must not go into a drain."""
     cavities = find_cavities(mesh, wall_mm=wall)
     inside = cavities.face != OUTSIDE
-    middle = mesh.vertices[mesh.faces].mean(axis=1)
+    middle = mesh.middles
     for opening in cavities.openings:
         reach = _MOUTH * opening.width_mm + wall
         inside &= np.linalg.norm(middle - np.array(opening.where_mm), axis=1) > reach

@@ -32,7 +32,7 @@ def with_lids(soup: Mesh, *, anywhere: bool = False) -> tuple[Mesh, float]:
     found = Mesh(level.vertices, level.faces)
     if not len(found.faces):
         return soup, 0.0
-    middle = found.vertices[found.faces].mean(axis=1)
+    middle = found.middles
     off = soup.tree.nearest(middle)[0]
     away = off > _OWN * cell
     rim = np.flatnonzero(soup.topology.opposite < 0)

@@ -139,7 +139,7 @@ def _drawn(mesh: Mesh) -> tuple[Mesh, Ints | None, str]:
         allowed *= _MORE
     if light is mesh:
         return mesh, None, f"drawn as it is, on a grid of {step}"
-    face = mesh.tree.nearest(light.vertices[light.faces].mean(axis=1))[1].astype(np.int64)
+    face = mesh.tree.nearest(light.middles)[1].astype(np.int64)
     words = f"drawn with {len(light.faces):,} of {count:,} triangles, within {1000 * moved:.0f} um, on a grid of {step}"
     return light, face, f"{words}; values are those of the whole model"
 

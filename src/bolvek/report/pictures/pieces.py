@@ -83,7 +83,7 @@ def _sheet(
 def _seen_middle(mesh: Mesh) -> Floats:
     """The middle of the faces that look to the front: a place on the piece where a box's middle may lie beside it."""
     facing = np.maximum(mesh.area_vectors @ View.three_quarter().eye, 0.0)
-    middle = (mesh.vertices[mesh.faces].mean(axis=1) * facing[:, None]).sum(axis=0) / max(float(facing.sum()), 1e-12)
+    middle = (mesh.middles * facing[:, None]).sum(axis=0) / max(float(facing.sum()), 1e-12)
     _, face = mesh.tree.nearest(middle[None])
     return mesh.tree.closest_points(middle[None], face)[0]
 
