@@ -269,7 +269,7 @@ def _across(p, q, r, s):
 def closest_on_triangles(p, a, b, c):
     """Closest point (P, 3) to p on triangle a b c, row by row."""
     ab, ac = b - a, c - a
-    candidates = [_on_segment(p, a, b), _on_segment(p, b, c), _on_segment(p, c, a)]
+    candidates = [_nearest_on_segment(p, a, b), _nearest_on_segment(p, b, c), _nearest_on_segment(p, c, a)]
     normal = np.cross(ab, ac)
     size = np.einsum("ij,ij->i", normal, normal)
     with np.errstate(divide="ignore", invalid="ignore"):
@@ -284,7 +284,7 @@ def closest_on_triangles(p, a, b, c):
     return np.asarray(stacked[np.nanargmin(gap, axis=0), np.arange(len(p))])
 
 
-def _on_segment(p, a, b):
+def _nearest_on_segment(p, a, b):
     d = b - a
     size = np.einsum("ij,ij->i", d, d)
     t = np.divide(np.einsum("ij,ij->i", p - a, d), size, out=np.zeros(len(p)), where=size > 0)
