@@ -328,8 +328,8 @@ def _rooms_of(mesh: Mesh, ball: float, spacing: float) -> tuple[list[Cavity], In
     outside = (distance_to(cores == cores[0, 0, 0]) <= radius) & air
     outside |= _rim(outside, air)
     rooms, count, outside = _told_apart(air, clearance, outside, radius)
-    is_cavity = _enclosed(rooms, count, outside) & (np.bincount(rooms.ravel(), minlength=count + 1) >= 4)
     volume = np.bincount(rooms.ravel(), minlength=count + 1)
+    is_cavity = _enclosed(rooms, count, outside) & (volume >= 4)
     is_cavity[0] = False
     boxes = region_boxes(rooms, count)
     chosen = sorted(

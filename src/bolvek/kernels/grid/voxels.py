@@ -3,6 +3,7 @@
 import numpy as np
 
 from bolvek.kernels import helper, kernel
+from bolvek.kernels.roots import root_of
 
 
 @helper
@@ -156,6 +157,17 @@ def distance_lines(squared, begin, end):
         index += count
 
 
+@helper
+def _joined(parent, mine, other):
+    """The root of two regions that touch (mine 0: there is none yet), from now on one."""
+    other = root_of(parent, other)
+    if mine == 0:
+        return other
+    mine = root_of(parent, mine)
+    parent[max(mine, other)] = min(mine, other)
+    return min(mine, other)
+
+
 @kernel("b1[:,:,:] b1 i4[:,:,:]!")
 def label_regions(mask, corners, label):
     """Connected regions of mask (X, Y, Z) bool, numbered from 1 by first voxel; returns how many.
@@ -171,27 +183,21 @@ def label_regions(mask, corners, label):
                 label[i, j, k] = 0
                 if not mask[i, j, k]:
                     continue
-                mine = 0
-                # the thirteen neighbours that come before this voxel
-                for di in range(-1, 1):
-                    for dj in range(-1, 2 if di < 0 else 1):
-                        for dk in range(-1, 2 if di < 0 or dj < 0 else 0):
-                            if not corners and di * di + dj * dj + dk * dk != 1:
-                                continue
-                            x, y, z = i + di, j + dj, k + dk
-                            if x < 0 or y < 0 or z < 0 or y >= ny or z >= nz or label[x, y, z] == 0:
-                                continue
-                            other = label[x, y, z]
-                            while parent[other] != other:
-                                parent[other] = parent[parent[other]]
-                                other = parent[other]
-                            if mine == 0:
-                                mine = other
-                            elif other < mine:
-                                parent[mine] = other
-                                mine = other
-                            else:
-                                parent[other] = mine
+                mine = np.int64(0)
+                if corners:  # the thirteen neighbours that come before this voxel
+                    for di in range(-1, 1):
+                        for dj in range(-1, 2 if di < 0 else 1):
+                            for dk in range(-1, 2 if di < 0 or dj < 0 else 0):
+                                x, y, z = i + di, j + dj, k + dk
+                                if x >= 0 and 0 <= y < ny and 0 <= z < nz and label[x, y, z] > 0:
+                                    mine = _joined(parent, mine, np.int64(label[x, y, z]))
+                else:
+                    if k > 0 and label[i, j, k - 1] > 0:
+                        mine = np.int64(label[i, j, k - 1])
+                    if j > 0 and label[i, j - 1, k] > 0 and label[i, j - 1, k] != mine:
+                        mine = _joined(parent, mine, np.int64(label[i, j - 1, k]))
+                    if i > 0 and label[i - 1, j, k] > 0 and label[i - 1, j, k] != mine:
+                        mine = _joined(parent, mine, np.int64(label[i - 1, j, k]))
                 if mine == 0:
                     used += 1
                     parent[used] = used
@@ -250,14 +256,15 @@ def region_boxes(label, box):
     nx, ny, nz = label.shape
     for i in range(nx):
         for j in range(ny):
-            for k in range(nz):
+            k = 0
+            while k < nz:
                 r = label[i, j, k]
-                box[r, 0] = min(box[r, 0], i)
-                box[r, 1] = min(box[r, 1], j)
-                box[r, 2] = min(box[r, 2], k)
-                box[r, 3] = max(box[r, 3], i)
-                box[r, 4] = max(box[r, 4], j)
-                box[r, 5] = max(box[r, 5], k)
+                begin = k
+                while k < nz and label[i, j, k] == r:
+                    k += 1
+                box[r, 0], box[r, 3] = min(box[r, 0], i), max(box[r, 3], i)
+                box[r, 1], box[r, 4] = min(box[r, 1], j), max(box[r, 4], j)
+                box[r, 2], box[r, 5] = min(box[r, 2], begin), max(box[r, 5], k - 1)
 
 
 @kernel("f8[:,:] f8[:,:] f8[:] i4[:,:,:] i8 i8 i8 i4[:]!")
