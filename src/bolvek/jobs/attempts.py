@@ -193,6 +193,8 @@ class Workbench:
         """Its holes cut, and the proof."""
         made = _drained(self.solid, hollowed, self.step)
         origin = self._origin(made) if made.hollow or self.drilled else None
+        if isinstance(hollowed, Hollowed) and hollowed.mesh is not made.mesh:
+            hollowed.mesh.derived.forget()
         # of a model left solid nothing was made that the wall could be asked of
         asked = self.asked if made.hollow else self.as_solid
         return Attempt(hollowed, made, *self.step("proof", partial(examine, made.mesh, asked, origin)))
@@ -291,7 +293,7 @@ class Workbench:
         not do; as it was where that mends nothing: the fault is of the file. So it is, too, where holes were asked for
         by number."""
         h = of.hollowed
-        if not isinstance(h, Hollowed) or not self.settings.auto:
+        if not isinstance(h, Hollowed) or not self.settings.auto or (of.proof.ok and not self._made_unvented(of)):
             return of
         inner = np.unique(h.mesh.topology.shell[h.before == INNER])
         best = of
@@ -385,6 +387,7 @@ def _hollowed(solid: Mesh, asked: HollowSettings, settings: PrepSettings, step: 
         mesh, record = step("hollow", lambda: hollow(solid, asked))
     except NoCavityError as error:
         return [Finding("left_solid", "note", 1, f"left solid: {error}", remedies=error.remedies)]
+    solid.derived.forget()  # its tree takes as much memory as three meshes, and what was made has one
     inner = np.full(len(mesh.faces) - len(solid.faces), INNER, np.int8)
     before = np.concatenate([np.full(len(solid.faces), OUTER, np.int8), inner])
     return _with_places(mesh, record, before, settings, step)

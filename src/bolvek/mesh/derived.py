@@ -39,6 +39,10 @@ class Derived:
         found: T = self._known[compute]
         return found
 
+    def forget(self) -> None:
+        """Let go of all that was computed, to have its memory; whoever asks for it has it computed again."""
+        self._known = {}
+
     def hand_over(self, compute: Callable[[Any], T], value: T) -> None:
         """Keep what is known already; for constructors of `Mesh`."""
         self._known[getattr(compute, "computes", compute)] = _read_only(value)

@@ -142,8 +142,7 @@ class Tree:
 
     def closest_points(self, points: Floats, face: Ints32) -> Floats:
         """Closest point (P, 3) to each point on the face named for it (none may be -1)."""
-        points = np.asarray(points, np.float64)
-        face, out = np.asarray(face, np.int32), np.empty_like(points)
+        face, out = np.asarray(face, np.int32), np.empty((len(points), 3))
         run_ranges(
             lambda b, e: distance.closest_on_faces(self.vertices, self.faces, points, face, b, e, out), len(points)
         )

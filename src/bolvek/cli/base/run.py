@@ -247,6 +247,8 @@ def _one(
         end = dataclasses.replace(end, section=section)
     hashed = ""
     if writes and target is not None:
+        if picture is None and read is None:
+            outcome.model.mesh.derived.forget()  # the bytes, and what is read back of them, take memory too
         hashed = step("write", partial(_write, how, outcome.model, target, asked, end))[2]
     if not several or asked.details:
         for row in _verdict_first(outcome, ways):
