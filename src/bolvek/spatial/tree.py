@@ -142,7 +142,8 @@ class Tree:
 
     def closest_points(self, points: Floats, face: Ints32) -> Floats:
         """Closest point (P, 3) to each point on the face named for it (none may be -1)."""
-        face, out = np.asarray(face, np.int32), np.empty((len(points), 3))
+        points, face = np.ascontiguousarray(points, np.float64), np.asarray(face, np.int32)
+        out = np.empty((len(points), 3))
         run_ranges(
             lambda b, e: distance.closest_on_faces(self.vertices, self.faces, points, face, b, e, out), len(points)
         )
