@@ -122,6 +122,7 @@ class Mesh:
         return np.asarray(np.sqrt(np.einsum("ij,ij->i", self.area_vectors, self.area_vectors)))
 
     @property
+    @once_a_mesh
     def unit_normals(self) -> Floats:
         """Normals (F, 3); zero for a face without area."""
         return np.asarray(self.area_vectors / np.maximum(self.face_areas, 1e-300)[:, None])

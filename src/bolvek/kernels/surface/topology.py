@@ -6,6 +6,7 @@ Half-edge h = 3 * face + k runs from corner k to corner k + 1 of its face.
 import numpy as np
 
 from bolvek.kernels import helper, kernel
+from bolvek.kernels.roots import root_of
 
 OPEN = -1
 CROWDED = -2  # the edge has more than two uses
@@ -44,17 +45,15 @@ def weld_rows(rows, table, label, first):
 
 
 @helper
-def _find(parent, i):
-    while parent[i] != i:
-        parent[i] = parent[parent[i]]
-        i = parent[i]
-    return i
+def _face_of(h):
+    # without a sign a division by three is a product
+    return np.int64(np.uint64(h) // np.uint64(3))
 
 
 @helper
 def _unite(parent, i, j):
-    i = _find(parent, i)
-    j = _find(parent, j)
+    i = root_of(parent, i)
+    j = root_of(parent, j)
     if i < j:
         parent[j] = i
     elif j < i:
@@ -77,11 +76,13 @@ def pair_edges(faces, vertex_count, opposite, same_way, shell, fan, totals):
             start[min(faces[f, k], faces[f, (k + 1) % 3]) + 2] += 1
     for i in range(vertex_count):
         start[i + 2] += start[i + 1]
-    by_low = np.empty(3 * n, np.int32)
+    by_low, far = np.empty(3 * n, np.int32), np.empty(3 * n, np.int32)
     for f in range(n):
         for k in range(3):
-            low = min(faces[f, k], faces[f, (k + 1) % 3])
+            a, b = faces[f, k], faces[f, (k + 1) % 3]
+            low = min(a, b)
             by_low[start[low + 1]] = 3 * f + k
+            far[start[low + 1]] = max(a, b)
             start[low + 1] += 1
     for f in range(n):
         shell[f] = f
@@ -95,27 +96,19 @@ def pair_edges(faces, vertex_count, opposite, same_way, shell, fan, totals):
         s, e = start[low], start[low + 1]
         # sort the few half-edges of this bucket by their far end, keeping their order
         for i in range(s + 1, e):
-            h = by_low[i]
-            key = max(faces[h // 3, h % 3], faces[h // 3, (h % 3 + 1) % 3])
+            h, key = by_low[i], far[i]
             j = i
-            while j > s:
-                g = by_low[j - 1]
-                if max(faces[g // 3, g % 3], faces[g // 3, (g % 3 + 1) % 3]) <= key:
-                    break
-                by_low[j] = g
+            while j > s and far[j - 1] > key:
+                by_low[j], far[j] = by_low[j - 1], far[j - 1]
                 j -= 1
-            by_low[j] = h
+            by_low[j], far[j] = h, key
         i = s
         while i < e:
             h = by_low[i]
-            key = max(faces[h // 3, h % 3], faces[h // 3, (h % 3 + 1) % 3])
             j = i + 1
-            while j < e:
-                g = by_low[j]
-                if max(faces[g // 3, g % 3], faces[g // 3, (g % 3 + 1) % 3]) != key:
-                    break
+            while j < e and far[j] == far[i]:
                 j += 1
-            if key == low:
+            if far[i] == low:
                 i = j
                 continue
             uses = j - i
@@ -125,36 +118,33 @@ def pair_edges(faces, vertex_count, opposite, same_way, shell, fan, totals):
                 g = by_low[i + 1]
                 opposite[h] = g
                 opposite[g] = h
-                if faces[h // 3, h % 3] == faces[g // 3, g % 3]:
+                hf, gf = _face_of(h), _face_of(g)
+                hn = h + 1 if h < 3 * hf + 2 else 3 * hf
+                gn = g + 1 if g < 3 * gf + 2 else 3 * gf
+                _unite(shell, hf, gf)
+                if faces[hf, h - 3 * hf] == faces[gf, g - 3 * gf]:
                     same_way[h] = True
                     same_way[g] = True
                     totals[2] += 1
+                    _unite(fan, np.int64(h), np.int64(g))
+                    _unite(fan, np.int64(hn), np.int64(gn))
+                else:
+                    _unite(fan, np.int64(h), np.int64(gn))
+                    _unite(fan, np.int64(hn), np.int64(g))
             else:
                 totals[1] += 1
-            for m in range(i, j):
-                g = by_low[m]
-                if uses > 2:
-                    opposite[g] = CROWDED
-                _unite(shell, h // 3, g // 3)
-            if uses == 2:
-                g = by_low[i + 1]
-                hf, hk, gf, gk = h // 3, h % 3, g // 3, g % 3
-                hn, gn = (hk + 1) % 3, (gk + 1) % 3
-                if faces[hf, hk] == faces[gf, gk]:
-                    _unite(fan, 3 * hf + hk, 3 * gf + gk)
-                    _unite(fan, 3 * hf + hn, 3 * gf + gn)
-                else:
-                    _unite(fan, 3 * hf + hk, 3 * gf + gn)
-                    _unite(fan, 3 * hf + hn, 3 * gf + gk)
+                for m in range(i, j):
+                    opposite[by_low[m]] = CROWDED
+                    _unite(shell, _face_of(h), _face_of(by_low[m]))
             i = j
     fans = 0
     used = np.zeros(vertex_count, np.bool_)
     vertices = 0
     for f in range(n):
-        shell[f] = _find(shell, f)
+        shell[f] = root_of(shell, f)
         for k in range(3):
             c = 3 * f + k
-            fan[c] = _find(fan, c)
+            fan[c] = root_of(fan, c)
             if fan[c] == c:
                 fans += 1
             if not used[faces[f, k]]:
@@ -171,7 +161,7 @@ def join_links(links, label):
     for k in range(links.shape[0]):
         _unite(label, links[k, 0], links[k, 1])
     for i in range(label.shape[0]):
-        label[i] = _find(label, i)
+        label[i] = root_of(label, i)
 
 
 @kernel("i4[:] b1[:] i4[:]!")
@@ -187,7 +177,7 @@ def join_wanted(opposite, wanted, patch):
         if g > h and wanted[h // 3] and wanted[g // 3]:
             _unite(patch, h // 3, g // 3)
     for f in range(wanted.shape[0]):
-        patch[f] = _find(patch, f)
+        patch[f] = root_of(patch, f)
     for f in range(wanted.shape[0]):
         if not wanted[f]:
             patch[f] = -1
