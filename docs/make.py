@@ -53,7 +53,6 @@ class _NoContext:
 _CONTEXT = _NoContext()
 
 
-
 def lists() -> str:
     """Every verdict, and every code of a finding."""
     rows = ["| verdict | `ok` | when |", "|---|---|---|"]

@@ -134,7 +134,7 @@ def _calmed(mesh: Mesh, free: Bools, s: SmoothSettings) -> tuple[Floats, int]:
     around = (order // 3).astype(np.int32)
     start = np.concatenate([[0], np.cumsum(np.bincount(faces.ravel(), minlength=len(vertices)))]).astype(np.int64)
     sigma = _SIGMA * 2 * math.sin(math.radians(s.keep_edges_deg) / 2)
-    normal, area = np.ascontiguousarray(mesh.unit_normals), mesh.face_areas
+    normal, area = mesh.unit_normals.copy(), mesh.face_areas
     other = np.empty_like(normal)
     for _ in range(s.passes):
         source, into = normal, other
