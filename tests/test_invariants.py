@@ -14,9 +14,9 @@ from bolvek.operations.convex import TooClose, prism, subtract
 from bolvek.operations.slim import slim
 from bolvek.settings.measures import wall_tolerance_mm
 from bolvek.spatial.polygons import contains, signed_area, triangulate, turn
-from bolvek.spatial.tree import Tree, closest_on_triangles
+from bolvek.spatial.tree import Tree
 from bolvek.units import MILLIMETRES, parse_length
-from support import ball, box, field
+from support import ball, box, closest_on_triangles, field
 
 seeds = st.integers(0, 1_000_000)
 
@@ -86,13 +86,15 @@ def test_patches_are_connected_pieces_of_what_is_wanted(seed, share):
 def test_closest_points_are_on_the_triangle_and_nowhere_nearer(seed, spread):
     rng = np.random.default_rng(seed)
     a, b, c, p = rng.normal(size=(4, 20, 3)) * [[[1.0]], [[spread]], [[1.0]], [[2.0]]]
-    q = closest_on_triangles(p, a, b, c)
+    tree = Tree(np.concatenate([a, b, c]), np.arange(60).reshape(3, 20).T)
+    q = tree.closest_points(p, np.arange(20))
+    assert q == pytest.approx(closest_on_triangles(p, a, b, c), abs=1e-9)
     gap = np.linalg.norm(q - p, axis=1)
     weights = rng.dirichlet([1, 1, 1], 200)
     for k in range(20):
         inside = weights @ np.array([a[k], b[k], c[k]])
         assert np.linalg.norm(inside - p[k], axis=1).min() >= gap[k] - 1e-9
-    distance, face = Tree(np.concatenate([a, b, c]), np.arange(60).reshape(3, 20).T).nearest(p)
+    distance, face = tree.nearest(p)
     assert (distance <= gap + 1e-9).all() and (face >= 0).all()
 
 
