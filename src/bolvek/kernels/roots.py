@@ -10,3 +10,14 @@ def root_of(parent, i):
         parent[i] = parent[parent[i]]
         i = parent[i]
     return i
+
+
+@helper
+def join(parent, i, j):
+    """Join what i and j belong to; the lower of both roots is the root of all."""
+    i, j = root_of(parent, i), root_of(parent, j)
+    if i < j:
+        parent[j] = i
+        return i
+    parent[i] = j
+    return j

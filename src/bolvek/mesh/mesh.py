@@ -188,15 +188,12 @@ class Mesh:
         """Lower and upper corner (2, 3) of the faces; zeros when there are none."""
         if not len(self.faces):
             return np.zeros((2, 3))
-        v = self.vertices
-        if len(self.faces) < len(v) // 8:
-            v = v[self.faces.ravel()]
-        elif not all((self.faces == k).any() for k in {*v.argmin(axis=0).tolist(), *v.argmax(axis=0).tolist()}):
-            # an outermost vertex is none of a face
-            used = np.zeros(len(v), bool)
-            used[self.faces.ravel()] = True
-            v = v[used]
-        return np.stack([v.min(axis=0), v.max(axis=0)])
+        used = self.vertices[self.faces.ravel()] if len(self.faces) < len(self.vertices) // 8 else None
+        if used is None:
+            mask = np.zeros(len(self.vertices), bool)
+            mask[self.faces.ravel()] = True
+            used = self.vertices if mask.all() else self.vertices[mask]
+        return np.stack([used.min(axis=0), used.max(axis=0)])
 
     @property
     def size(self) -> Floats:

@@ -24,7 +24,7 @@ NARROW_ROOM_SHARE = 1.5
 """A room narrower than the least drain counts from this factor on, ..."""
 NARROW_ROOM_MM3 = 20.0
 """... from this volume on, and from half the least drain on."""
-_NARROWEST = 0.5
+_NARROWEST = 0.5  # radii of the least drain: narrower rooms do not count
 _CELLS = 4  # along the least drain
 _CUT_OFF = 1.5  # radii of the least drain: farther out all air is one
 _MOST_CELLS = 12_000_000

@@ -1,5 +1,5 @@
-"""Proof in blocks that every room of the air opens: most models have no chamber, and this shows it without a lattice of
-cells.
+"""Proof in blocks that every room of the air opens. It shows of a smooth model that it has no chamber, without a
+lattice of cells; of one with grooves it shows nothing.
 
 From a place of the air the distance to the surface can grow along a way until one of its critical points is reached.
 In a block in which one direction leads away from all that may be nearest there is none (`spatial.slopes`). So where

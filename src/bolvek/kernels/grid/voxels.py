@@ -3,7 +3,7 @@
 import numpy as np
 
 from bolvek.kernels import helper, kernel
-from bolvek.kernels.roots import root_of
+from bolvek.kernels.roots import join, root_of
 
 
 @helper
@@ -160,12 +160,7 @@ def distance_lines(squared, begin, end):
 @helper
 def _joined(parent, mine, other):
     """The root of two regions that touch (mine 0: there is none yet), from now on one."""
-    other = root_of(parent, other)
-    if mine == 0:
-        return other
-    mine = root_of(parent, mine)
-    parent[max(mine, other)] = min(mine, other)
-    return min(mine, other)
+    return root_of(parent, other) if mine == 0 else join(parent, mine, other)
 
 
 @kernel("b1[:,:,:] b1 i4[:,:,:]!")

@@ -11,7 +11,7 @@ import heapq
 import numpy as np
 
 from bolvek.kernels import helper, kernel
-from bolvek.kernels.roots import root_of
+from bolvek.kernels.roots import join, root_of
 
 
 @helper
@@ -111,8 +111,7 @@ def join_blocks(block, place, middle, deep, size, radius, parent):
                     other, width = (b, middle[b]) if b >= 0 else (rows - 2 - b, deep)
                     gap2 = size * size * np.float64(dx * dx + dy * dy + dz * dz)
                     if _passes(middle[row], width, gap2, radius):
-                        one, two = root_of(parent, np.int64(row)), root_of(parent, other)
-                        parent[max(one, two)] = min(one, two)
+                        join(parent, np.int64(row), other)
     for node in range(parent.shape[0]):
         parent[node] = root_of(parent, np.int64(node))
 

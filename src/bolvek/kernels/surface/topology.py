@@ -6,7 +6,7 @@ Half-edge h = 3 * face + k runs from corner k to corner k + 1 of its face.
 import numpy as np
 
 from bolvek.kernels import helper, kernel
-from bolvek.kernels.roots import root_of
+from bolvek.kernels.roots import join, root_of
 
 OPEN = -1
 CROWDED = -2  # the edge has more than two uses
@@ -48,16 +48,6 @@ def weld_rows(rows, table, label, first):
 def _face_of(h):
     # without a sign a division by three is a product
     return np.int64(np.uint64(h) // np.uint64(3))
-
-
-@helper
-def _unite(parent, i, j):
-    i = root_of(parent, i)
-    j = root_of(parent, j)
-    if i < j:
-        parent[j] = i
-    elif j < i:
-        parent[i] = j
 
 
 @kernel("i4[:,:] i8 i4[:]! b1[:]! i4[:]! i4[:]! i8[:]!")
@@ -121,21 +111,21 @@ def pair_edges(faces, vertex_count, opposite, same_way, shell, fan, totals):
                 hf, gf = _face_of(h), _face_of(g)
                 hn = h + 1 if h < 3 * hf + 2 else 3 * hf
                 gn = g + 1 if g < 3 * gf + 2 else 3 * gf
-                _unite(shell, hf, gf)
+                join(shell, hf, gf)
                 if faces[hf, h - 3 * hf] == faces[gf, g - 3 * gf]:
                     same_way[h] = True
                     same_way[g] = True
                     totals[2] += 1
-                    _unite(fan, np.int64(h), np.int64(g))
-                    _unite(fan, np.int64(hn), np.int64(gn))
+                    join(fan, np.int64(h), np.int64(g))
+                    join(fan, np.int64(hn), np.int64(gn))
                 else:
-                    _unite(fan, np.int64(h), np.int64(gn))
-                    _unite(fan, np.int64(hn), np.int64(g))
+                    join(fan, np.int64(h), np.int64(gn))
+                    join(fan, np.int64(hn), np.int64(g))
             else:
                 totals[1] += 1
                 for m in range(i, j):
                     opposite[by_low[m]] = CROWDED
-                    _unite(shell, _face_of(h), _face_of(by_low[m]))
+                    join(shell, _face_of(h), _face_of(by_low[m]))
             i = j
     fans = 0
     used = np.zeros(vertex_count, np.bool_)
@@ -159,7 +149,7 @@ def join_links(links, label):
     for i in range(label.shape[0]):
         label[i] = i
     for k in range(links.shape[0]):
-        _unite(label, links[k, 0], links[k, 1])
+        join(label, links[k, 0], links[k, 1])
     for i in range(label.shape[0]):
         label[i] = root_of(label, i)
 
@@ -175,7 +165,7 @@ def join_wanted(opposite, wanted, patch):
     for h in range(opposite.shape[0]):
         g = opposite[h]
         if g > h and wanted[h // 3] and wanted[g // 3]:
-            _unite(patch, h // 3, g // 3)
+            join(patch, h // 3, g // 3)
     for f in range(wanted.shape[0]):
         patch[f] = root_of(patch, f)
     for f in range(wanted.shape[0]):

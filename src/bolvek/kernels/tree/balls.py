@@ -72,12 +72,12 @@ def shrink_balls(
         touch = np.int64(-1)
         beside = 1.0
         g = last
-        for _ in range(_MOST_STEPS):
+        for step in range(_MOST_STEPS):
             if g >= 0:
                 r, cosine = _shrunk(tri, g, px, py, pz, dx, dy, dz, r, tolerance)
                 if cosine < 2.0:
                     beside, touch, rests = cosine, g, True
-                elif g != last:
+                elif step > 0:
                     break
             limit = r * (1.0 - tolerance)
             _, g = nearest_one(
