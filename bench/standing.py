@@ -72,6 +72,11 @@ CASES: dict[str, Ask] = {
     "proof, 1,728 cubes": (lambda: _cubes(12), ["proof", "--wall", "0.8mm"]),
     "survey, a million triangles": (lambda: blob(1, 100.0, 0.225), ["survey"]),
     "walls, a million triangles": (lambda: blob(1, 100.0, 0.225), ["walls"]),
+    "tips, 5,000 triangles, 100 mm": (lambda: blob(1, 100.0, 3.1), ["overhangs", "--printer", "small-resin", "--tips"]),
+    "tips, a million triangles, 100 mm": (
+        lambda: blob(1, 100.0, 0.225),
+        ["overhangs", "--printer", "small-resin", "--tips"],
+    ),
     "mend, a million triangles, 1,000 faults": (lambda: hurt(blob(1, 100.0, 0.225), 1000), ["mend"]),
     "page of a survey, 93,000 triangles": (lambda: gourd()[0], ["survey", "--page"]),
     "solid, 100,000 triangles, 50 places at fault": (lambda: _shaken(0.71), ["solid"]),
@@ -89,7 +94,7 @@ def stand(folder: Path, only: str = "") -> dict[str, dict[str, float]]:
             continue
         source = folder / "model.stl"
         write_model(source, make(), replace=True)
-        writes = [] if verb in ("proof", "survey", "walls") else ["-o", folder / "made.stl", "--replace"]
+        writes = [] if verb in ("proof", "survey", "walls", "overhangs") else ["-o", folder / "made.stl", "--replace"]
         writes = [folder / "page.html", "--replace"] if "--page" in options else writes
         ask = [verb, source, *options, *writes]
         run(*ask)  # compiles

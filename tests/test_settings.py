@@ -41,6 +41,7 @@ WITH = {
     ("drain", "--drain-up"): ["--auto"], ("drain", "--show"): ["--auto"], ("drain", "--keep-off"): ["--auto"],
     ("drain", "--only-within"): ["--auto"], ("split", "--gather"): ["--least-size", "1mm"],
     ("thicken", "--along"): ["--side", "in"], ("thicken", "--beneath"): ["--foot", "z=-4mm"],
+    ("overhangs", "--reach"): ["--tips"], ("overhangs", "--carry"): ["--tips"],
     ("overhangs", "--show"): ["--compare-up", "9"], ("overhangs", "--tell"): ["--compare-up", "9"],
     ("cut", "--peg-diameter"): ["--pegs", "2"], ("cut", "--peg-length"): ["--pegs", "2"],
     ("cut", "--flat-side"): ["--pegs", "2"], ("cut", "--loose"): ["--pegs", "2"],

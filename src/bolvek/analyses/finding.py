@@ -36,6 +36,7 @@ CODES: dict[str, tuple[tuple[str, ...], str]] = {
     "gap_narrow": (FAULT, "gaps across air that are too narrow"),
     "islands": (EITHER, "material that begins in the air"),
     "overhangs": (EITHER, "zones that need support"),
+    "unheld": (FAULT, "places that nothing holds while they are built"),
     "topples": (EITHER, "the model falls over"),
     "no_foot": (EITHER, "the model stands on a point or an edge"),
     "falls": (FAULT, "the model falls over on its plinth"),

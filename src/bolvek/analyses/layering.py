@@ -2,6 +2,8 @@
 
 import numpy as np
 
+from bolvek.arrays import Floats, Ints
+
 _SLACK = 1e-6  # layers: what a height may fall short of a middle by rounding
 
 
@@ -14,7 +16,12 @@ def layer_count(height_mm: float, layer_mm: float) -> int:
 
 def first_layer(height_mm: float, layer_mm: float) -> int:
     """The first layer that shows what begins at a height above the lowest point."""
-    return max(int(np.ceil(height_mm / layer_mm - 0.5 - _SLACK)), 0)
+    return int(first_layers(np.array(height_mm), layer_mm))
+
+
+def first_layers(height_mm: Floats, layer_mm: float) -> Ints:
+    """The first layers (N,) that show what begins at heights (N,) above the lowest point."""
+    return np.asarray(np.maximum(np.ceil(height_mm / layer_mm - 0.5 - _SLACK), 0), np.int64)
 
 
 def layers_between(low_mm: float, high_mm: float, layer_mm: float) -> tuple[int, int]:

@@ -13,6 +13,7 @@ from bolvek.cli.base.shown import adds
 from bolvek.cli.base.types import PICTURE
 from bolvek.errors import UsageError
 from bolvek.settings.measures import OverhangSettings, RankSettings
+from bolvek.settings.supports import HeldSettings
 
 if TYPE_CHECKING:
     from bolvek.analyses.overhangs.directions import Comparison
@@ -28,6 +29,9 @@ if TYPE_CHECKING:
     printer_option,
     bound("--up", OverhangSettings, "up"),
     bound("--spacing", OverhangSettings, "spacing_mm"),
+    click.option("--tips", is_flag=True, help="Tell what nothing holds, and where the fewest tips of supports would."),
+    bound("--reach", HeldSettings, "reach_mm", default=None, none="1mm"),
+    bound("--carry", HeldSettings, "carry_mm", default=None, none="2mm"),
     bound("--compare-up", RankSettings, "count", default=None, none="none are ranked"),
     bound("--tell", RankSettings, "best"),
     click.option("--sheet", type=PICTURE, metavar="FILE.png", help="Draw the best directions side by side."),
@@ -35,16 +39,23 @@ if TYPE_CHECKING:
     reading_options,
 )
 def command(
-    models: tuple[Path, ...], printer: str | None, weigh: tuple[str, ...], sheet: Path | None, **values: Any
+    models: tuple[Path, ...],
+    printer: str | None,
+    weigh: tuple[str, ...],
+    sheet: Path | None,
+    tips: bool,
+    **values: Any,
 ) -> None:
     """What hangs over: zones, bridges, islands, supports, how it stands; and the best way up.
 
     \b
     Examples:
       bolvek overhangs shade.stl --angle 45 --picture overhangs.png
+      bolvek overhangs carp.stl --printer small-resin --tips --picture tips.png
       bolvek overhangs carp.stl --printer small-resin --compare-up 200 --sheet ways.png
     """
-    from bolvek.analyses.overhangs import find_overhangs
+    from bolvek.analyses.held import find_held
+    from bolvek.analyses.overhangs import find_overhangs, judged_by_hold
     from bolvek.analyses.overhangs.directions import compare_directions, faces_in_directions
     from bolvek.cli.base.options import scaling_of
     from bolvek.cli.base.outcome import Run
@@ -53,6 +64,7 @@ def command(
 
     settings = settings_for(values, printer)
     settings.check()
+    holding = _holding(settings, values, tips=tips)
     count, show = (given(RankSettings, name, values) for name in ("count", "show"))
     weights = weights_for(weigh, settings.habit, show=show is not None)
     compare = taken(RankSettings, values, weights=weights, show=show, **({} if count is None else {"count": count}))
@@ -66,8 +78,12 @@ def command(
         model, scaled = scaled_model(model, scaling)
         mesh = model.mesh
         record, kind = step("overhangs", lambda: find_overhangs(mesh, settings))
-        rows = overhang_rows(record, most=asked.most)
-        sections: dict[str, Any] = {"overhangs": record}
+        held = None
+        if holding is not None:
+            held = step("tips", lambda: find_held(mesh, holding))
+            record = judged_by_hold(record, held)
+        rows = overhang_rows(record, held, most=asked.most)
+        sections: dict[str, Any] = {"overhangs": record} | ({} if held is None else {"held": held})
         if count is not None:
             compared = step("directions", lambda: compare_directions(mesh, settings, compare))
             sections["directions"] = compared
@@ -82,22 +98,42 @@ def command(
             from bolvek.report.pictures.plain import model_caption
 
             caption = model_caption(model.path, mesh, record)
-            return overhangs_picture(mesh, record, kind, caption)
+            return overhangs_picture(mesh, record, kind, caption, held)
 
         outputs = [] if sheet is None else [sheet]
         done = measured(model, scaled, record, sections, rows, overhang_line(record), draw, outputs)
         return dataclasses.replace(done, scene=adds("overhangs", record, kind))
 
     asks: dict[str, Any] = {"": settings} | ({"compare": compare} if count is not None else {})
+    asks |= {} if holding is None else {"held": holding}
     how = Run(
         verb="overhangs",
         model_only=True,
         settings=asks,
         work=work,
         alone={"--sheet": sheet},
-        kernels=() if sheet is None else ("picture",),
+        kernels=(*(() if sheet is None else ("picture",)), *(("held",) if tips else ())),
     )
     run(how, models, asked)
+
+
+def _holding(settings: OverhangSettings, values: dict[str, Any], *, tips: bool) -> HeldSettings | None:
+    """What is asked about what holds, taken out of `values`; None where it is not asked."""
+    asked = {name: given(HeldSettings, name, values) for name in ("reach_mm", "carry_mm")}
+    asked = {name: value for name, value in asked.items() if value is not None}
+    if not tips:
+        if asked:
+            raise UsageError("--reach and --carry go with --tips")
+        return None
+    held = HeldSettings(
+        angle_deg=settings.angle_deg,
+        layer_mm=settings.layer_mm,
+        up=settings.up,
+        bridge_most_mm=settings.bridge_most_mm if settings.habit == "stands" else 0.0,
+        **asked,
+    )
+    held.check()
+    return held
 
 
 def _write_sheet(sheet: Path, model: "Model", compared: "Comparison", kinds: "list[Ints8]", asked: Asked) -> None:

@@ -38,6 +38,7 @@ GROUPS = {
     ),
     "overhangs": ("surface.samples", "surface.sweep", "tree.rays", "grid.bridges"),
     "columns": ("grid.columns", "grid.flood"),
+    "held": ("grid.columns", "grid.held"),
     "layers": ("surface.sections",),
     "hollow": (
         "surface.samples",

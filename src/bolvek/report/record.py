@@ -8,6 +8,7 @@ from pydantic import BaseModel, Field, model_validator
 from bolvek import __version__
 from bolvek.analyses.deviation import CompareRecord
 from bolvek.analyses.finding import VERDICTS, Finding, all_right
+from bolvek.analyses.held import HeldRecord
 from bolvek.analyses.layers import LayerRecord
 from bolvek.analyses.likeness import Likeness
 from bolvek.analyses.overhangs import OverhangRecord
@@ -66,6 +67,7 @@ class ModelSection(BaseModel):
     judgement: Judgement | None = None
     walls: WallRecord | None = None
     overhangs: OverhangRecord | None = None
+    held: HeldRecord | None = None
     layers: LayerRecord | None = None
     mend: MendRecord | None = None
     tries: list[Try] | list[RecastRecord] | list[SolidRecord] | list[DrainRecord] | None = None

@@ -1,7 +1,7 @@
 """What a build direction does to a model, and which direction is best."""
 
 from bolvek.analyses.overhangs.overhangs import ANGLE_SLACK_DEG, find_layer_islands, find_overhangs
-from bolvek.analyses.overhangs.record import Island, OverhangRecord, OverhangZone
+from bolvek.analyses.overhangs.record import Island, OverhangRecord, OverhangZone, judged_by_hold
 from bolvek.settings.measures import BRIDGE_MOST_MM, OverhangSettings
 
 __all__ = [
@@ -13,4 +13,5 @@ __all__ = [
     "OverhangZone",
     "find_layer_islands",
     "find_overhangs",
+    "judged_by_hold",
 ]

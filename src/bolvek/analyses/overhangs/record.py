@@ -1,14 +1,15 @@
 """What is asked about a build direction, and what is told of it: plain values."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
 from bolvek.analyses.finding import Finding, Judged
+from bolvek.analyses.held import HeldRecord
 from bolvek.arrays import Floats
 from bolvek.settings import remedy
 from bolvek.settings.measures import OverhangSettings
-from bolvek.units import Triple, length_text, volume_text
+from bolvek.units import Triple, area_text, length_text, volume_text
 
 FOOT_SHARE = 0.01
 """A foot narrower than this share of the height, or than two layers, is a point or an edge."""
@@ -87,7 +88,7 @@ class OverhangRecord(Judged):
         faults = {f.code for f in self.findings if f.severity == "fault"}
         if not faults:
             return "prints as it stands"
-        return "needs support" if faults & {"islands", "overhangs"} else "does not stand"
+        return "needs support" if faults & {"islands", "overhangs", "unheld"} else "does not stand"
 
 
 _TURNS = (remedy("pose", "turns it to where it prints best of a hundred directions", best=1),)
@@ -134,6 +135,16 @@ def findings_of(r: OverhangRecord) -> tuple[Finding, ...]:
         text = "whether it falls over is not judged: it is open, and encloses no volume with a centre"
         found.append(Finding("fall_not_judged", "note", 1, text))
     return tuple(found)
+
+
+def judged_by_hold(r: OverhangRecord, held: HeldRecord) -> OverhangRecord:
+    """The record where it was measured what holds: that decides, and what overhangs or begins in the air is a note."""
+    told = [replace(f, severity="note") if f.code in ("islands", "overhangs") else f for f in r.findings]
+    if not held.held:
+        count = len(held.places)
+        text = f"{count:,} place{'' if count == 1 else 's'}, {area_text(held.area_mm2)}, that nothing holds"
+        told.insert(0, Finding("unheld", "fault", count, text, held.places[0].where_mm, remedies=_TURNS))
+    return replace(r, findings=tuple(told))
 
 
 def up_of(settings: OverhangSettings) -> Floats:

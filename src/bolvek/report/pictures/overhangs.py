@@ -2,6 +2,7 @@
 
 import numpy as np
 
+from bolvek.analyses.held import HeldRecord
 from bolvek.analyses.overhangs import OverhangRecord
 from bolvek.analyses.overhangs.directions import SHEET_BEST, Comparison, Direction
 from bolvek.arrays import Floats, Ints8
@@ -16,7 +17,7 @@ from bolvek.report.pictures.sheet import HEIGHT, WIDTH, Caption, Sheet
 from bolvek.report.pictures.view import View
 from bolvek.units import area_text, length_text
 
-BED = "#009e73"
+BED, TIP = "#009e73", "#1a1a1a"
 LEGEND = (
     ("overhang", class_of("cantilever").colour),
     ("bridge", class_of("bridge").colour),
@@ -32,19 +33,33 @@ def face_paint(kind: Ints8) -> Floats:
     return np.array(colours)[kind]
 
 
-def overhangs_picture(mesh: Mesh, record: OverhangRecord, kind: Ints8, caption: Caption) -> bytes:
-    """PNG of the overhangs of a model, which stands in the picture as it is built."""
+def overhangs_picture(
+    mesh: Mesh, record: OverhangRecord, kind: Ints8, caption: Caption, held: HeldRecord | None = None
+) -> bytes:
+    """PNG of the overhangs of a model, which stands in the picture as it is built, and of tips that would hold it."""
     turn = _upright(np.array(record.up))
     standing = mesh.moved(mesh.vertices @ turn.T)
+    paint = face_paint(kind)
     sheet = Sheet.new(caption)
+    tips = [] if held is None else held.tips
+    shown = _with_tips(standing, np.array([t.where_mm for t in tips]).reshape(-1, 3) @ turn.T)
+    paint = np.concatenate([paint, np.tile(palette.linear(TIP), (len(shown.faces) - len(paint), 1))])
     spots = [_spot(standing, turn, k, *place) for k, place in enumerate(_places(record)[:MOST], 1)]
     for k, view in enumerate((View.three_quarter(-62.0, -24.0), View.three_quarter(118.0, -24.0))):
-        numbered_view(sheet, 8 + k * (VIEW + 6), standing, view, face_paint(kind), spots)
-    _figures(sheet, record)
+        numbered_view(sheet, 8 + k * (VIEW + 6), shown, view, paint, spots)
+    _figures(sheet, record, held)
     if spots:
         spot_list(sheet, spots, len(record.zones) + record.islands)
-    legend_row(sheet, 330, 14, LEGEND)
+    legend_row(sheet, 330, 14, LEGEND if held is None else (*LEGEND, ("tip", TIP)))
     return sheet.png()
+
+
+def _with_tips(mesh: Mesh, places: Floats) -> Mesh:
+    """A model with a small peak, point upward, beneath each place (N, 3)."""
+    size = 0.012 * float(mesh.size.max())
+    corner = np.array([[0, 0, 0], [-0.6, -0.6, -2], [0.6, -0.6, -2], [0.6, 0.6, -2], [-0.6, 0.6, -2]]) * size
+    faces = np.array([[0, 1, 2], [0, 2, 3], [0, 3, 4], [0, 4, 1], [1, 4, 3], [1, 3, 2]])
+    return mesh.joined(*(Mesh(corner + place, faces) for place in places)) if len(places) else mesh
 
 
 def directions_picture(mesh: Mesh, comparison: Comparison, kinds: list[Ints8], caption: Caption) -> bytes:
@@ -116,7 +131,7 @@ def _spot(mesh: Mesh, turn: Floats, number: int, code: str, text: str, where: Fl
     return Callout(number, code, text, where, extent, anchor, normal)
 
 
-def _figures(sheet: Sheet, r: OverhangRecord) -> None:
+def _figures(sheet: Sheet, r: OverhangRecord, held: HeldRecord | None) -> None:
     """The main numbers at the top of the right column."""
     rows = [
         ("overhang", f"{r.area_mm2 / 100:.2f} cm2, {100 * r.share:.1f}% of the surface"),
@@ -126,6 +141,8 @@ def _figures(sheet: Sheet, r: OverhangRecord) -> None:
         ("bed contact", f"{r.bed_contact_mm2 / 100:.2f} cm2"),
         ("height", f"{r.height_mm:.2f} mm, {r.layers:,} layers"),
     ]
+    if held is not None:
+        rows[-1] = ("tips", f"{len(held.tips):,}, hold {area_text(held.area_mm2)}")
     for k, (name, text) in enumerate(rows):
         y = HEIGHT - 110 - 26 * k
         sheet.text(WIDTH - SIDE + 10, y, name, 10.5, palette.QUIET)

@@ -1,13 +1,14 @@
 """Overhangs and build directions in words."""
 
+from bolvek.analyses.held import HeldRecord
 from bolvek.analyses.overhangs import OverhangRecord, OverhangZone
 from bolvek.analyses.overhangs.directions import Comparison, Direction
 from bolvek.report.words.common import MOST_LISTED, Row, limited
 from bolvek.units import count_text, length_text, point_text, volume_text
 
 
-def overhang_rows(r: OverhangRecord, *, most: int = MOST_LISTED) -> list[Row]:
-    """Everything about one build direction: how it stands and what begins in the air first."""
+def overhang_rows(r: OverhangRecord, held: HeldRecord | None = None, *, most: int = MOST_LISTED) -> list[Row]:
+    """Everything about one build direction: how it stands and what begins in the air first; what holds, if known."""
     up = ", ".join(f"{x:.4g}" for x in r.up)
     habit = "stands on the bed" if r.habit == "stands" else "hangs from the plate"
     rows = [
@@ -35,7 +36,33 @@ def overhang_rows(r: OverhangRecord, *, most: int = MOST_LISTED) -> list[Row]:
     if r.footprint_on_part_mm2 > 0:
         support += f", {_area(r.footprint_on_part_mm2)} of it on the part itself"
     rows.append(("support", support))
-    return rows
+    return rows if held is None else _held_rows(held, most) + rows
+
+
+def _held_rows(h: HeldRecord, most: int) -> list[Row]:
+    """What nothing holds, and what would."""
+    rules = f"{h.angle_deg:g} degrees, reach {length_text(h.reach_mm)}"
+    rules += f", bridges up to {length_text(h.bridge_most_mm)}" if h.bridge_most_mm else ""
+    if h.held:
+        return [("held", f"every layer holds without supports ({rules})")]
+    kinds = [count_text(n, word) for n, word in ((h.islands, "island"), (h.ledges, "ledge")) if n]
+    rows = [("not held", f"{' and '.join(kinds)}, {_area(h.area_mm2)} ({rules})")]
+    rows += limited(
+        [
+            (f"  {k}", f"{p.kind}, {_area(p.area_mm2)}, from {length_text(p.height_mm)} up, at {_place(p.where_mm)}")
+            for k, p in enumerate(h.places, 1)
+        ],
+        most,
+    )
+    told = "with them every layer holds" if h.held_by_tips else "with them not every layer holds yet"
+    rows.append(("tips", f"{len(h.tips):,}, each for {length_text(h.carry_mm)} around it; {told}"))
+    return rows + limited(
+        [(f"  {k}", f"at {_place(t.where_mm)}, {length_text(t.height_mm)} up") for k, t in enumerate(h.tips, 1)], most
+    )
+
+
+def _place(where: tuple[float, float, float]) -> str:
+    return point_text(where, max(map(abs, where)))
 
 
 def overhang_line(r: OverhangRecord) -> str:

@@ -1,0 +1,21 @@
+"""What holds in a build, layer by layer, what does not, and the fewest tips of supports that would hold it."""
+
+from bolvek.analyses.held.find import find_held
+from bolvek.analyses.held.held import Held, Sweep, Tips, hold
+from bolvek.analyses.held.record import HeldRecord, TipPlace, UnheldPlace
+from bolvek.analyses.held.stretches import Stretches, cut_in_layers
+from bolvek.analyses.held.tips import place_tips
+
+__all__ = [
+    "Held",
+    "HeldRecord",
+    "Stretches",
+    "Sweep",
+    "TipPlace",
+    "Tips",
+    "UnheldPlace",
+    "cut_in_layers",
+    "find_held",
+    "hold",
+    "place_tips",
+]

@@ -1,0 +1,41 @@
+"""What nothing holds in a build, and the fewest tips of supports that would."""
+
+from bolvek.analyses.held.record import HeldRecord, TipPlace
+from bolvek.analyses.held.stretches import cut_in_layers
+from bolvek.analyses.held.tips import place_tips
+from bolvek.mesh import Mesh
+from bolvek.settings.supports import HeldSettings
+from bolvek.units import as_triple
+
+_PLAIN = HeldSettings()
+
+
+def find_held(mesh: Mesh, settings: HeldSettings = _PLAIN) -> HeldRecord:
+    """What nothing holds in a build of a closed mesh as it stands, and where tips would.
+
+    Raises UsageError for impossible settings, WorkError for a surface that is not closed.
+    """
+    settings.check()
+    s = settings
+    stretches = cut_in_layers(mesh, s)
+    bare, tips, with_tips = place_tips(stretches, s)
+    _, places = bare.places()
+    told = [p for p in places if p.area_mm2 >= s.least_place_mm2]
+    bottoms = stretches.bottoms[tips.stretch]
+    height = stretches.columns.low[stretches.row[tips.stretch]] - stretches.floor_mm
+    return HeldRecord(
+        angle_deg=s.angle_deg,
+        layer_mm=s.layer_mm,
+        reach_mm=s.reach_mm,
+        carry_mm=s.carry_mm,
+        bridge_most_mm=s.bridge_most_mm,
+        pixel_mm=stretches.columns.pixel_mm,
+        held=not told,
+        islands=sum(p.kind == "island" for p in told),
+        ledges=sum(p.kind == "ledge" for p in told),
+        area_mm2=sum(p.area_mm2 for p in told),
+        smaller=len(places) - len(told),
+        places=told,
+        tips=[TipPlace(as_triple(at), float(z)) for at, z in zip(bottoms, height, strict=True)],
+        held_by_tips=all(p.area_mm2 < s.least_place_mm2 for p in with_tips.places()[1]),
+    )

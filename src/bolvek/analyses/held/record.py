@@ -1,0 +1,48 @@
+"""What is told of what holds: plain values."""
+
+from dataclasses import dataclass
+
+from bolvek.units import Triple
+
+
+@dataclass(frozen=True)
+class UnheldPlace:
+    """A place that nothing holds. kind: "island" (it begins in the air) or "ledge" (it reaches out too far from what
+    holds); layer: its lowest, from 0; where_mm: its lowest point, height_mm above the lowest of the model; area_mm2:
+    what begins without hold, in plan."""
+
+    kind: str
+    layer: int
+    where_mm: Triple
+    height_mm: float
+    area_mm2: float
+
+
+@dataclass(frozen=True)
+class TipPlace:
+    """Where the tip of a support would hold: a place of the underside, height_mm above the lowest point."""
+
+    where_mm: Triple
+    height_mm: float
+
+
+@dataclass(frozen=True)
+class HeldRecord:
+    """What holds in a build without supports. pixel_mm: a debt is known to one of these. smaller: places too small to
+    be told; places and tips: lowest first. held_by_tips: whether all that is told holds with them, as measured again.
+    """
+
+    angle_deg: float
+    layer_mm: float
+    reach_mm: float
+    carry_mm: float
+    bridge_most_mm: float
+    pixel_mm: float
+    held: bool
+    islands: int
+    ledges: int
+    area_mm2: float
+    smaller: int
+    places: list[UnheldPlace]
+    tips: list[TipPlace]
+    held_by_tips: bool
