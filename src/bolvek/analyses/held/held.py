@@ -69,10 +69,11 @@ class Tips:
 
 @dataclass(frozen=True)
 class Held:
-    """Which stretches hold. state (S, 7) as the kernels have it."""
+    """Which stretches hold. state (S, 7), debt (S, 2) as the kernels have them."""
 
     stretches: Stretches
     state: Ints32
+    debt: Floats
 
     @property
     def unheld(self) -> Bools:
@@ -154,7 +155,7 @@ class Sweep:
     @property
     def held(self) -> Held:
         """What holds, as far as the sweep got."""
-        return Held(self.stretches, self._state)
+        return Held(self.stretches, self._state, self._debt)
 
 
 def hold(stretches: Stretches, tips: Tips | None = None) -> Held:

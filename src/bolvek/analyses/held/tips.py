@@ -13,6 +13,7 @@ import numpy as np
 from scipy.spatial import cKDTree
 
 from bolvek.analyses.held.held import Held, Sweep, Tips, hold
+from bolvek.analyses.held.needed import is_needed
 from bolvek.analyses.held.stretches import Stretches
 from bolvek.arrays import Bools, Floats, Ints
 from bolvek.settings.supports import HeldSettings
@@ -105,9 +106,14 @@ def _completed(tree: cKDTree, places: Floats, radius: float, chosen: list[int]) 
 
 def _pruned(stretches: Stretches, tips: Tips, settings: HeldSettings) -> tuple[Tips, Held]:
     place = stretches.bottoms[tips.stretch]
-    keep, untried = np.ones(len(tips), bool), np.ones(len(tips), bool)
-    held = hold(stretches, tips)
-    while untried.any():
+    keep, held = np.ones(len(tips), bool), hold(stretches, tips)
+    untried = np.ones(len(tips), bool)
+    while True:
+        rest, number = tips.chosen(keep), np.cumsum(keep) - 1
+        for row in np.flatnonzero(untried):
+            untried[row] = not is_needed(held, rest, int(number[row]), settings.carry_mm, settings.least_place_mm2)
+        if not untried.any():
+            return rest, held
         trial = keep.copy()
         for row in np.flatnonzero(untried)[::-1]:
             out = np.flatnonzero(keep & ~trial)
@@ -121,4 +127,3 @@ def _pruned(stretches: Stretches, tips: Tips, settings: HeldSettings) -> tuple[T
                 break
             out = np.flatnonzero(keep & ~trial)
             trial[out[np.unique(cKDTree(place[out]).query(lost)[1])]] = True
-    return tips.chosen(keep), held
