@@ -3,7 +3,7 @@
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
-from bolvek.arrays import Floats, Ints32, stored
+from bolvek.arrays import Floats, Ints32, extent, stored
 from bolvek.kernels.exact.triangles import area_vectors
 from bolvek.kernels.surface import topology as kernels
 from bolvek.mesh.derived import Derived, once_a_mesh
@@ -193,7 +193,7 @@ class Mesh:
             mask = np.zeros(len(self.vertices), bool)
             mask[self.faces.ravel()] = True
             used = self.vertices if mask.all() else self.vertices[mask]
-        return np.stack([used.min(axis=0), used.max(axis=0)])
+        return extent(used)
 
     @property
     def size(self) -> Floats:

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from bolvek.analyses.shells import counted_once, for_all_faces, outward_signs
-from bolvek.arrays import Floats
+from bolvek.arrays import Floats, extent
 from bolvek.errors import WorkError
 from bolvek.mesh import Mesh
 from bolvek.settings.parts import PoseSettings
@@ -88,7 +88,7 @@ def pose(mesh: Mesh, settings: PoseSettings) -> tuple[Mesh, PoseRecord]:
     vertices = mesh.vertices @ turn.T
     faces = mesh.faces[:, ::-1] if flipped else mesh.faces
     used = vertices[np.unique(faces)]
-    low, high = used.min(axis=0), used.max(axis=0)
+    low, high = extent(used)
     shift = np.zeros(3)
     if s.centre:
         shift[:2] = -0.5 * (low + high)[:2]

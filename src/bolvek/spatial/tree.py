@@ -4,7 +4,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from bolvek.arrays import Floats, Floats32, Ints, Ints32, frozen
+from bolvek.arrays import Floats, Floats32, Ints, Ints32, extent, frozen
 from bolvek.kernels.exact import triangles
 from bolvek.kernels.tree import between, build, distance, pairs, rays, stab, winding
 from bolvek.kernels.tree.arrays import TreeArrays
@@ -37,16 +37,16 @@ class Tree:
         v = np.ascontiguousarray(vertices, np.float64)
         f = np.ascontiguousarray(faces, np.int32)
         n = len(f)
-        o, extent = np.zeros(3), 1.0
+        o, longest = np.zeros(3), 1.0
         if n:
             used = np.zeros(len(v), bool)
             used[f.ravel()] = True
             spread = v if used.all() else v[used]
-            low, high = spread.min(axis=0), spread.max(axis=0)
+            low, high = extent(spread)
             o = 0.5 * (low + high) if origin is None else origin
-            extent = float(np.maximum(high - o, o - low).max() * 2)
+            longest = float(np.maximum(high - o, o - low).max() * 2)
         # float32 holds a coordinate to 6e-8 of its size; overlap tests must not miss a touch
-        slack = 1e-6 * max(extent, 1e-30)
+        slack = 1e-6 * max(longest, 1e-30)
         boxes = np.empty((n, 6), np.float32)
         run_ranges(lambda b, e: build.pack_boxes(v, f, o, b, e, boxes), n)
         order = np.arange(n, dtype=np.int32)
@@ -315,9 +315,9 @@ def curve_order(points: Floats) -> Ints:
     """Order of points (P, 3) along a Z-curve of 2^10 cells a side, stable."""
     if len(points) < 2:
         return np.arange(len(points))
-    low = points.min(axis=0)
-    extent = max(float(np.ptp(points, axis=0).max()), 1e-30)
-    cell = ((points - low) * (1023.0 / extent)).astype(np.uint32)
+    low, high = extent(points)
+    longest = max(float((high - low).max()), 1e-30)
+    cell = ((points - low) * (1023.0 / longest)).astype(np.uint32)
     for shift, mask in ((16, 0x030000FF), (8, 0x0300F00F), (4, 0x030C30C3), (2, 0x09249249)):
         cell = (cell | (cell << np.uint32(shift))) & np.uint32(mask)
     code = cell[:, 0] | (cell[:, 1] << np.uint32(1)) | (cell[:, 2] << np.uint32(2))

@@ -17,7 +17,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from bolvek.analyses.shells import Shells, nest_exactly
-from bolvek.arrays import Bools, Floats, Floats32, Ints, Ints32
+from bolvek.arrays import Bools, Floats, Floats32, Ints, Ints32, extent
 from bolvek.kernels.grid.voxels import count_sides
 from bolvek.mesh import Mesh
 from bolvek.spatial.groups import linked_groups
@@ -126,7 +126,7 @@ class Cavities:
             # a room of one part may lie outside of another
             out[inside] = np.where((here >= 0) | (found == OUTSIDE), here, found)
         for room, tree in self.voids:
-            low, high = tree.vertices.min(axis=0), tree.vertices.max(axis=0)
+            low, high = extent(tree.vertices)
             rows = np.flatnonzero(((points >= low) & (points <= high)).all(axis=1))
             out[rows[tree.winding(points[rows]) < -0.5]] = room
         return out

@@ -9,7 +9,7 @@ from functools import cached_property
 
 import numpy as np
 
-from bolvek.arrays import Bools, Floats, Ints, Ints8
+from bolvek.arrays import Bools, Floats, Ints, Ints8, extent
 from bolvek.errors import UsageError, WorkError
 from bolvek.kernels.grid import columns as kernels
 from bolvek.mesh import Mesh
@@ -42,7 +42,7 @@ def frame_of(up: Triple) -> Floats:
 def pixel_for(mesh: Mesh, up: Triple, most: int = MOST_PIXELS) -> float:
     """The pixel (mm) with which the shadow of a mesh takes no more columns than asked."""
     flat = mesh.vertices @ frame_of(up)[:2].T
-    width, depth = (flat.max(axis=0) - flat.min(axis=0)).tolist() if len(flat) else (0.0, 0.0)
+    width, depth = np.diff(extent(flat), axis=0)[0].tolist() if len(flat) else (0.0, 0.0)
     longest = max(width, depth, 1e-9)
     return float(max(np.sqrt(width * depth / most), longest / 4000, 1e-6 * longest))
 
@@ -109,8 +109,8 @@ def make_columns(mesh: Mesh, up: Triple = (0.0, 0.0, 1.0), pixel_mm: float | Non
     if not 0 < pixel < np.inf:
         raise UsageError(f"pixels must be wider than 0 mm, not {pixel:g}")
     flat = mesh.vertices @ frame.T
-    low = flat.min(axis=0) if len(flat) else np.zeros(3)
-    size = flat.max(axis=0) - low if len(flat) else np.zeros(3)
+    low, high = extent(flat) if len(flat) else np.zeros((2, 3))
+    size = high - low
     # a whole number of pixels, as evenly around the model as may be; a hair less is no pixel more
     inner = np.maximum(np.ceil(size[:2] / pixel - 1e-6), 1)
     nx, ny = (int(n) + 2 for n in inner)
