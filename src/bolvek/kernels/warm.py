@@ -22,7 +22,7 @@ GROUPS = {
     "shells": ("tree.stab", "tree.winding", "tree.points"),
     "faults": ("surface.defects", "tree.rays"),
     "places": ("tree.distance",),
-    "mend": ("surface.fill", "exact.polygons", "exact.pierce"),
+    "mend": ("surface.cells", "surface.fill", "exact.polygons", "exact.pierce"),
     "fuse": ("exact.pierce", "exact.polygons"),
     "voids": ("grid.voxels",),
     "walls": (
@@ -42,6 +42,7 @@ GROUPS = {
     "layers": ("surface.sections",),
     "hollow": (
         "surface.samples",
+        "surface.cells",
         "surface.collapse",
         "grid.isosurface",
         "tree.distance",
@@ -50,7 +51,7 @@ GROUPS = {
         "tree.shortest",
         "tree.spheres",
     ),
-    "fairing": ("surface.fairing", "tree.points"),
+    "fairing": ("surface.cells", "surface.fairing", "tree.points"),
     "drain": ("surface.samples", "tree.rays", "tree.distance", "tree.signed"),
     "rooms": (
         "surface.samples",
@@ -61,7 +62,7 @@ GROUPS = {
         "tree.signed",
         "tree.rays",
     ),
-    "slim": ("surface.collapse", "tree.distance", "tree.apart"),
+    "slim": ("surface.cells", "surface.collapse", "tree.distance", "tree.apart"),
     "picture": ("raster", "tree.distance"),
     "polygons": ("exact.polygons",),
     "text": ("files.text",),

@@ -203,8 +203,10 @@ def across_gaps(mesh: Mesh) -> tuple[Ints, Ints]:
     if not len(into):
         return none
     normal = np.zeros((len(mesh.vertices), 3))
+    there = several[mesh.faces]
     for k in range(3):
-        np.add.at(normal, mesh.faces[:, k], mesh.unit_normals)
+        at = np.flatnonzero(there[:, k])
+        np.add.at(normal, mesh.faces[at, k], mesh.unit_normals[at])
     into, out = into[np.argsort(end[into], kind="stable")], out[np.argsort(begin[out], kind="stable")]
     where, starts = np.unique(end[into], return_index=True)
     found: list[tuple[int, int]] = []

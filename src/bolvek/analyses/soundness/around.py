@@ -2,13 +2,13 @@
 
 from collections.abc import Iterator
 from dataclasses import dataclass
-from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 
 from bolvek.arrays import Floats, Ints, Ints16, Ints32
+from bolvek.kernels.surface import cells as kernels
 from bolvek.mesh import Mesh, once_a_mesh
+from bolvek.spatial.parallel import run_ranges
 from bolvek.spatial.tree import Tree
 
 
@@ -39,16 +39,13 @@ _MOST_CELLS = 96
 
 @dataclass(frozen=True)
 class Cells:
-    """A coarse grid of `count` cells a side over a mesh: the cell (F,) in which the box of each face begins, counted
-    through; the faces (W,) that go on beyond it, with their first cell and the one after their last (W, 3)."""
+    """A coarse grid of `count` cells a side over a mesh: the cells (F, 6) that the box of each face takes, the first
+    along x, y, z and the one after the last."""
 
     origin: Floats
     cell: float
     count: int
-    first: Ints32
-    wide: Ints
-    begin: Ints16
-    after: Ints16
+    taken: Ints16
 
     def near(self, low: Floats, high: Floats) -> Ints:
         """Faces whose cells are among those of any of the boxes (B, 3): all that come near, and some others."""
@@ -58,19 +55,14 @@ class Cells:
         marks = np.zeros((n + 1,) * 3, np.int32)
         for sign, x, y, z in _corners(begin, end + 1):
             np.add.at(marks, (x, y, z), sign)
-        marked = _summed(marks)[:-1, :-1, :-1] > 0
-        wanted = marked.ravel()[self.first]
         sums = np.zeros((n + 1,) * 3, np.int32)
-        sums[1:, 1:, 1:] = marked
-        summed = _summed(sums).ravel()
-        total = np.zeros(len(self.wide), np.int32)
-        for sign, x, y, z in _corners(self.begin.astype(np.int32), self.after.astype(np.int32)):
-            total -= sign * summed[(x * (n + 1) + y) * (n + 1) + z]
-        wanted[self.wide[total > 0]] = True
+        sums[1:, 1:, 1:] = _summed(marks)[:-1, :-1, :-1] > 0
+        summed, wanted = _summed(sums), np.empty(len(self.taken), bool)
+        run_ranges(lambda b, e: kernels.faces_in_cells(self.taken, summed, b, e, wanted), len(wanted))
         return np.flatnonzero(wanted)
 
 
-def _corners(begin: NDArray[np.integer], end: NDArray[np.integer]) -> Iterator[tuple[int, Any, Any, Any]]:
+def _corners(begin: Ints, end: Ints) -> Iterator[tuple[int, Ints, Ints, Ints]]:
     """The eight corners of boxes (B, 3) as x, y, z, and the sign with which each counts in a sum over the box."""
     ends = (begin, end)
     for i in (0, 1):
@@ -79,7 +71,7 @@ def _corners(begin: NDArray[np.integer], end: NDArray[np.integer]) -> Iterator[t
                 yield -1 if (i + j + k) % 2 else 1, ends[i][:, 0], ends[j][:, 1], ends[k][:, 2]
 
 
-def _summed(table: NDArray[np.int32]) -> NDArray[np.int32]:
+def _summed(table: Ints32) -> Ints32:
     """The table summed up along all axes, in place."""
     for k in range(3):
         np.cumsum(table, axis=k, out=table)
@@ -92,12 +84,7 @@ def cells_of(mesh: Mesh) -> Cells:
     low, high = mesh.bounds
     n = int(np.clip(np.sqrt(len(mesh.faces)) / 8, 8, _MOST_CELLS))
     cell = max(float((high - low).max()) / (n - 2), 1e-12)
-    cells = np.clip((mesh.vertices - (low - cell)) // cell, 0, n - 1).astype(np.int16)
-    first, last = np.empty((2, len(mesh.faces), 3), np.int16)
-    for k in range(3):
-        a, b, c = cells[:, k][mesh.faces.T]
-        first[:, k] = np.minimum(np.minimum(a, b), c)
-        last[:, k] = np.maximum(np.maximum(a, b), c)
-    wide = np.flatnonzero((first != last).any(axis=1))
-    flat = (first[:, 0].astype(np.int32) * n + first[:, 1]) * n + first[:, 2]
-    return Cells(low - cell, cell, n, flat, wide, first[wide], last[wide] + np.int16(1))
+    origin, taken = low - cell, np.empty((len(mesh.faces), 6), np.int16)
+    args = mesh.vertices, mesh.faces, origin, cell, n
+    run_ranges(lambda b, e: kernels.cells_of_faces(*args, b, e, taken), len(taken))
+    return Cells(origin, cell, n, taken)
