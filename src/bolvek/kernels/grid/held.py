@@ -291,7 +291,7 @@ def _bridge(build, state, debt, k, seen, queue, around):
             count += 1
     begins, ends = np.empty(some.shape[0], np.int64), 0
     for m in range(build.first[k], build.first[k + 1] if count else 0):
-        for r in range(_beside(build, build.order[m], k, around)):
+        for r in range(_beside(build, np.int64(build.order[m]), k, around)):
             s = around[r]
             if state[s, SINCE] >= 0 and state[s, SINCE] < k and build.span[s, 0] < k:
                 begins[ends] = build.order[m]
@@ -306,14 +306,14 @@ def _bridge(build, state, debt, k, seen, queue, around):
                 continue
             run[0] = t
             p = np.int64(build.column[t])
-            one, n = _end_of_bridge(build, state, p, di, dj, k, mark, seen, run, 1)
+            one, n = _end_of_bridge(build, state, p, di, dj, k, mark, seen, run, np.int64(1))
             other, n = _end_of_bridge(build, state, p, -di, -dj, k, mark, seen, run, n)
             if one + other <= most:
                 for r in range(n):
                     seen[run[r]] = -1
     for m in range(count):
         if seen[some[m]] < 0:
-            _stand(state, debt, some[m], k, -1, BRIDGE_SHARE * reach)
+            _stand(state, debt, some[m], k, np.int64(-1), BRIDGE_SHARE * reach)
             _put(state, queue, some[m], k)
 
 
@@ -331,14 +331,14 @@ def sweep(build, expires, tips, credit, begin, end, bed, wanted, state, debt, wa
         while at < tips.shape[0] and tips[at, 1] <= k:
             s = np.int64(tips[at, 0])
             if tips[at, 1] == k:
-                _stand(state, debt, s, k, at, credit[at])
+                _stand(state, debt, s, k, np.int64(at), credit[at])
                 _put(state, queue, s, k)
             at += 1
         for m in range(build.first[k], build.first[k + 1]):
             t = np.int64(build.order[m])
             if k == 0:
                 if bed:
-                    _stand(state, debt, t, 0, -1, 0.0)
+                    _stand(state, debt, t, k, np.int64(-1), 0.0)
                 continue
             if t > build.start[build.column[t]] and build.span[t - 1, 1] == k and state[t - 1, SINCE] >= 0:
                 _pass_on(build, expires, state, debt, waiting, t - 1, t, k, queue)
@@ -370,7 +370,7 @@ def stand_on_tips(build, expires, some, tip, k, credit, state, debt, waiting, qu
     """Let stretches `some` (N,) stand on tips numbered from `tip` on, in the layer k that was swept last."""
     around = np.empty(8, np.int64)
     for m in range(some.shape[0]):
-        _stand(state, debt, np.int64(some[m]), k, tip + m, credit)
+        _stand(state, debt, np.int64(some[m]), k, np.int64(tip + m), credit)
         _put(state, queue, np.int64(some[m]), k)
     _settle(build, expires, state, debt, waiting, k, queue, around)
 
