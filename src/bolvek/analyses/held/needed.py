@@ -1,7 +1,8 @@
 """Whether a tip is needed: what would hang without it in a window around it, swept for some layers.
 
-Outside of the window and in the layer below all is taken to hold as it does with the tip. So a place that hangs in the
-window hangs without the tip; that none does proves nothing.
+Outside of the window and in the layer below all is taken to hold as it does with the tip, so that none hangs in the
+window proves nothing; whoever takes the tip out measures all. A place that hangs there hangs without the tip, but for
+paths that turned below the window: they are taken to turn at its lowest layer, which makes them a hair longer.
 """
 
 import numpy as np
@@ -16,7 +17,8 @@ _HIGH = 3.0  # times what a tip carries
 
 
 def is_needed(held: Held, tips: Tips, row: int, carry_mm: float, least_place_mm2: float) -> bool:
-    """Whether a place of the least area surely hangs without one of the tips; held: what holds with all of them."""
+    """Whether a place of the least area hangs without one of the tips, which come by layer; held: what holds with all
+    of them."""
     s, build, below = held.stretches, held.stretches.build, int(tips.layer[row]) - 1
     if below < 0:
         return True

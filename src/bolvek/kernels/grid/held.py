@@ -278,12 +278,32 @@ def _end_of_bridge(build, state, p, di, dj, k, mark, seen, run, n):
 
 
 @helper
-def _bridge(build, state, debt, k, seen, queue, around):
-    """Hold what begins in layer k and lies on a straight bridge no longer than the longest. Bridges are walked from
-    what does not hold, or from beside what held in the layer below, whichever is less; seen (S,) remembers each once a
-    direction."""
-    reach, most = build.rules[2], build.rules[4]
+def _walk_bridges(build, state, k, seen, some, count, walk):
+    """Walk lines in layer k from the first of some stretches, each once a direction: seen (S,) remembers, and is -1 for
+    what lies on a bridge. walk: 0, or 1 for one only from those that lie on none yet."""
+    most = build.rules[4]
     run = np.empty(2 * np.int64(most) + 4, np.int64)
+    for turn in range(DIRECTIONS):
+        di, dj = np.cos(np.pi * turn / DIRECTIONS), np.sin(np.pi * turn / DIRECTIONS)
+        mark = 2 * (k * DIRECTIONS + turn) + 1 + walk
+        for m in range(count):
+            t = some[m]
+            if seen[t] == mark or (walk == 1 and seen[t] < 0):
+                continue
+            run[0] = t
+            p = np.int64(build.column[t])
+            one, n = _end_of_bridge(build, state, p, di, dj, k, mark, seen, run, np.int64(1))
+            other, n = _end_of_bridge(build, state, p, -di, -dj, k, mark, seen, run, n)
+            if one + other <= most:
+                for r in range(n):
+                    seen[run[r]] = -1
+
+
+@helper
+def _bridge(build, state, debt, k, seen, queue, around):
+    """Hold what begins in layer k and lies on a straight bridge no longer than the longest. Lines are walked from
+    beside what held in the layer below, where that is less than what does not hold; then from what is left, if that is
+    little."""
     some, count = np.empty(build.first[k + 1] - build.first[k], np.int64), 0
     for m in range(build.first[k], build.first[k + 1]):
         if state[build.order[m], SINCE] < 0:
@@ -297,23 +317,21 @@ def _bridge(build, state, debt, k, seen, queue, around):
                 begins[ends] = build.order[m]
                 ends += 1
                 break
-    for turn in range(DIRECTIONS if ends > 1 else 0):
-        di, dj = np.cos(np.pi * turn / DIRECTIONS), np.sin(np.pi * turn / DIRECTIONS)
-        mark = k * DIRECTIONS + turn + 1
-        for m in range(min(count, ends)):
-            t = begins[m] if ends < count else some[m]
-            if seen[t] == mark or (seen[t] < 0 and ends >= count):
-                continue
-            run[0] = t
-            p = np.int64(build.column[t])
-            one, n = _end_of_bridge(build, state, p, di, dj, k, mark, seen, run, np.int64(1))
-            other, n = _end_of_bridge(build, state, p, -di, -dj, k, mark, seen, run, n)
-            if one + other <= most:
-                for r in range(n):
-                    seen[run[r]] = -1
+    if ends < 2:
+        return
+    if ends < count:
+        _walk_bridges(build, state, k, seen, begins, np.int64(ends), np.int64(0))
+    left = np.empty(count, np.int64)
+    n = 0
+    for m in range(count):
+        if seen[some[m]] >= 0:
+            left[n] = some[m]
+            n += 1
+    if n <= ends:
+        _walk_bridges(build, state, k, seen, left, np.int64(n), np.int64(1))
     for m in range(count):
         if seen[some[m]] < 0:
-            _stand(state, debt, some[m], k, np.int64(-1), BRIDGE_SHARE * reach)
+            _stand(state, debt, some[m], k, np.int64(-1), BRIDGE_SHARE * build.rules[2])
             _put(state, queue, some[m], k)
 
 
