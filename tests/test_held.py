@@ -93,10 +93,22 @@ def test_tips_are_few_and_each_is_needed():
     ring = np.pi * (14**2 - 3**2)
     least = ring / (np.pi * asked.carry_mm**2)  # discs that did not lie over each other
     assert least < len(tips) < 1.35 * COVERING * least
-    assert all(p.area_mm2 < asked.least_place_mm2 for p in held.places()[1])
+    assert not any(p.counts(asked) for p in held.places()[1])
     for row in np.random.default_rng(1).choice(len(tips), 12, replace=False):
         left = hold(stretches, tips.chosen(np.arange(len(tips)) != row)).places()[1]
-        assert any(p.area_mm2 >= asked.least_place_mm2 for p in left)
+        assert any(p.counts(asked) for p in left)
+
+
+def test_a_thin_icicle_counts_and_which_way_faces_look_does_not():
+    """An icicle of 0.16 mm2 hangs 7 mm down from a ledge that holds; a bump as thin, 0.3 mm; both are closed shells."""
+    wall, ledge = block((0, 0, 0), (10, 10, 20)), block((10, 0, 19), (10.8, 10, 20))
+    icicle, bump = block((10.3, 5, 12), (10.7, 5.4, 19.5)), block((10.3, 2, 18.7), (10.7, 2.4, 19.5))
+    assert find_held(wall.joined(ledge)).held
+    assert find_held(wall.joined(ledge, bump)).held
+    mesh = wall.joined(ledge, icicle)
+    for one in (mesh, Mesh(mesh.vertices, mesh.faces[:, ::-1])):
+        found = find_held(one)
+        assert not found.held and found.islands == 1 and len(found.tips) == 1 and found.held_by_tips
 
 
 OCTILE = 1 / np.cos(np.pi / 8)

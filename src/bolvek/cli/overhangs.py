@@ -29,7 +29,11 @@ if TYPE_CHECKING:
     printer_option,
     bound("--up", OverhangSettings, "up"),
     bound("--spacing", OverhangSettings, "spacing_mm"),
-    click.option("--tips", is_flag=True, help="Tell what nothing holds, and where the fewest tips of supports would."),
+    click.option(
+        "--tips",
+        is_flag=True,
+        help="Find what nothing holds while it is built, and the fewest support tips that would hold it.",
+    ),
     bound("--reach", HeldSettings, "reach_mm", default=None, none="1mm"),
     bound("--carry", HeldSettings, "carry_mm", default=None, none="2mm"),
     bound("--compare-up", RankSettings, "count", default=None, none="none are ranked"),

@@ -188,12 +188,11 @@ class Mesh:
         """Lower and upper corner (2, 3) of the faces; zeros when there are none."""
         if not len(self.faces):
             return np.zeros((2, 3))
-        used = self.vertices[self.faces.ravel()] if len(self.faces) < len(self.vertices) // 8 else None
-        if used is None:
-            mask = np.zeros(len(self.vertices), bool)
-            mask[self.faces.ravel()] = True
-            used = self.vertices if mask.all() else self.vertices[mask]
-        return extent(used)
+        if len(self.faces) < len(self.vertices) // 8:
+            return extent(self.vertices[self.faces.ravel()])
+        used = np.zeros(len(self.vertices), bool)
+        used[self.faces.ravel()] = True
+        return extent(self.vertices if used.all() else self.vertices[used])
 
     @property
     def size(self) -> Floats:

@@ -10,7 +10,7 @@ REACH_MM = 1.0
 CARRY_MM = 2.0
 """How far from its tip a support holds a layer, unless told otherwise."""
 LEAST_PLACE_MM2 = 0.25
-"""A smaller place that nothing holds is not told: it joins what holds before it gets loose."""
+"""A smaller place that nothing holds counts only if it hangs as far down as the reach."""
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -26,10 +26,16 @@ class HeldSettings(Settings):
         REACH_MM, unit="mm", above=0, help="How far a layer may reach out beyond what holds it, paid back by height."
     )
     bridge_most_mm: float = setting(0.0, unit="mm", least=0, help="The longest bridge; 0 for none.")
-    least_place_mm2: float = setting(LEAST_PLACE_MM2, unit="mm2", least=0, help="Smaller places are not told.")
+    least_place_mm2: float = setting(
+        LEAST_PLACE_MM2, unit="mm2", least=0, help="Smaller places count only if they hang as far down as the reach."
+    )
     carry_mm: float = setting(
         CARRY_MM, unit="mm", above=0, help="How far around its tip a support holds the layer that begins there."
     )
     pixel_mm: float | None = setting(
-        None, unit="mm", above=0, help="Width of the columns.", none="an eighth of the reach"
+        None,
+        unit="mm",
+        above=0,
+        help="Width of the columns.",
+        none="an eighth of the reach, 0.125mm at most; wider for a very large model",
     )

@@ -11,7 +11,8 @@ _PLAIN = HeldSettings()
 
 
 def find_held(mesh: Mesh, settings: HeldSettings = _PLAIN) -> HeldRecord:
-    """What nothing holds in a build of a closed mesh as it stands, and where tips would.
+    """What nothing holds in a build of a closed mesh as it stands, and where tips would. Faces are read as they are
+    meant: copies once, turned ones turned.
 
     Raises UsageError for impossible settings, WorkError for a surface that is not closed.
     """
@@ -20,7 +21,7 @@ def find_held(mesh: Mesh, settings: HeldSettings = _PLAIN) -> HeldRecord:
     stretches = cut_in_layers(mesh, s)
     bare, tips, with_tips = place_tips(stretches, s)
     _, places = bare.places()
-    told = [p for p in places if p.area_mm2 >= s.least_place_mm2]
+    told = [p for p in places if p.counts(s)]
     bottoms = stretches.bottoms[tips.stretch]
     height = stretches.columns.low[stretches.row[tips.stretch]] - stretches.floor_mm
     return HeldRecord(
@@ -37,5 +38,5 @@ def find_held(mesh: Mesh, settings: HeldSettings = _PLAIN) -> HeldRecord:
         smaller=len(places) - len(told),
         places=told,
         tips=[TipPlace(as_triple(at), float(z)) for at, z in zip(bottoms, height, strict=True)],
-        held_by_tips=all(p.area_mm2 < s.least_place_mm2 for p in with_tips.places()[1]),
+        held_by_tips=not any(p.counts(s) for p in with_tips.places()[1]),
     )

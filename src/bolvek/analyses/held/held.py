@@ -98,6 +98,9 @@ class Held:
         at_bottom = begin == lowest[of]
         ledge = np.bincount(of, beside[rows] & at_bottom) > 0
         area = np.bincount(of) * columns.pixel_mm2
+        until = self.state[rows, kernels.HELD]
+        top = np.zeros(len(first), np.int64)
+        np.maximum.at(top, of, np.where(until < 0, build.span[rows, 1], until))
         order = np.lexsort((first, lowest))
         rank = np.empty(len(order), np.int64)
         rank[order] = np.arange(len(order))
@@ -109,6 +112,7 @@ class Held:
                 where_mm=as_triple(self.stretches.bottoms[first[k]]),
                 height_mm=float(columns.low[self.stretches.row[first[k]]]) - self.stretches.floor_mm,
                 area_mm2=float(area[k]),
+                tall_mm=float(top[k] - lowest[k]) * self.stretches.layer_mm,
             )
             for k in order
         ]

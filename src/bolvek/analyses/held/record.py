@@ -2,6 +2,7 @@
 
 from dataclasses import dataclass
 
+from bolvek.settings.supports import HeldSettings
 from bolvek.units import Triple
 
 
@@ -9,13 +10,18 @@ from bolvek.units import Triple
 class UnheldPlace:
     """A place that nothing holds. kind: "island" (it begins in the air) or "ledge" (it reaches out too far from what
     holds); layer: its lowest, from 0; where_mm: its lowest point, height_mm above the lowest of the model; area_mm2:
-    what begins without hold, in plan."""
+    what begins without hold, in plan; tall_mm: how much higher all of it holds, or ends."""
 
     kind: str
     layer: int
     where_mm: Triple
     height_mm: float
     area_mm2: float
+    tall_mm: float
+
+    def counts(self, settings: HeldSettings) -> bool:
+        """Whether it is told: it has the least area, or hangs as far down as a layer may reach out."""
+        return self.area_mm2 >= settings.least_place_mm2 or self.tall_mm >= settings.reach_mm
 
 
 @dataclass(frozen=True)

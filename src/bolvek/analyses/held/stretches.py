@@ -5,8 +5,9 @@ from functools import cached_property
 
 import numpy as np
 
-from bolvek.analyses.columns import Columns, make_columns
+from bolvek.analyses.columns import Columns, make_columns, pixel_for
 from bolvek.analyses.layering import first_layers
+from bolvek.analyses.shells import counted_once, facing_out
 from bolvek.arrays import Floats, Ints
 from bolvek.errors import WorkError
 from bolvek.kernels.grid.held import Build
@@ -14,7 +15,11 @@ from bolvek.mesh import Mesh
 from bolvek.settings.supports import HeldSettings
 
 SHARE_OF_REACH = 1 / 8
-"""How wide a column is, as a share of the reach: a debt is known to that."""
+"""How wide a column is at most, as a share of the reach: a debt is known to that."""
+WIDEST_MM = 0.125
+"""How wide a column is at most: material thinner than that and gaps narrower than a column's diagonal are not seen."""
+MOST_COLUMNS = 4_000_000
+"""Of a model that would take more the columns are wider."""
 _FARTHEST = 96
 """Columns: the longest straight line of a path. A longer one turns on its way, which makes it longer by no more than a
 hundredth of a column for each such length."""
@@ -45,20 +50,24 @@ class Stretches:
 
 
 def cut_in_layers(mesh: Mesh, settings: HeldSettings) -> Stretches:
-    """The columns of a mesh in layers. Raises WorkError for columns that do not close."""
+    """The columns of a mesh in layers. Raises WorkError for columns that do not close, or hold no material."""
     s = settings
-    pixel = s.pixel_mm or SHARE_OF_REACH * s.reach_mm
+    mesh = facing_out(counted_once(mesh)[0])
+    widest = min(SHARE_OF_REACH * s.reach_mm, WIDEST_MM)
+    pixel = s.pixel_mm or max(widest, pixel_for(mesh, s.up, MOST_COLUMNS))
     columns = make_columns(mesh, s.up, pixel)
     if columns.unclosed.any():
         raise WorkError("what holds is not judged: the surface is not closed; 'bolvek solid' closes it")
     floor = float((mesh.vertices[mesh.faces.ravel()] @ columns.frame[2]).min())
     both = np.stack([first_layers(z - floor, s.layer_mm) for z in (columns.low, columns.high)], axis=1)
     row = np.flatnonzero(both[:, 1] > both[:, 0])
+    if not len(row):
+        raise WorkError("what holds is not judged: no layer shows any material")
     span, column = both[row].astype(np.int32), columns.column_of[row].astype(np.int32)
     start = np.zeros(len(columns.unclosed) + 1, np.int64)
     np.cumsum(np.bincount(column, minlength=len(columns.unclosed)), out=start[1:])
     order = np.argsort(span[:, 0], kind="stable").astype(np.int32)
-    first = np.searchsorted(span[order, 0], np.arange(int(span.max(initial=0)) + 1))
+    first = np.searchsorted(span[order, 0], np.arange(int(span.max()) + 1))
     pay = s.layer_mm / np.tan(np.radians(s.angle_deg))
     lengths = np.array([pay, s.reach_mm, _FARTHEST * pixel, s.bridge_most_mm, BRIDGE_END_MM]) / pixel
     build = Build(start, column, span, order, first.astype(np.int32), np.concatenate([[columns.shape[1]], lengths]))

@@ -10,13 +10,13 @@ from collections.abc import Iterator
 from itertools import product
 
 import numpy as np
-from scipy.spatial import cKDTree
 
 from bolvek.analyses.held.held import Held, Sweep, Tips, hold
 from bolvek.analyses.held.needed import is_needed
 from bolvek.analyses.held.stretches import Stretches
 from bolvek.arrays import Bools, Floats, Ints
 from bolvek.settings.supports import HeldSettings
+from bolvek.spatial.points import PointTree
 
 _SLACK = 0.01  # columns: so much less a tip is trusted with, for rounding
 _MOST_TRIED = 48
@@ -25,8 +25,8 @@ _APART = 3.0  # times what a tip carries: tips that far apart are tried together
 
 
 def place_tips(stretches: Stretches, settings: HeldSettings) -> tuple[Held, Tips, Held]:
-    """What holds without tips; the fewest found, by layer, with which no place of the least area is left without hold;
-    what holds with them."""
+    """What holds without tips; the fewest found, by layer, with which no place that counts is left without hold; what
+    holds with them."""
     carry = settings.carry_mm
     tips = Tips.none(settings.reach_mm - carry, carry)
     bare = hold(stretches, tips)
@@ -38,9 +38,9 @@ def place_tips(stretches: Stretches, settings: HeldSettings) -> tuple[Held, Tips
 
 
 def _told(held: Held, settings: HeldSettings) -> Bools:
-    """Stretches (S,) that begin without hold, in places large enough to be told."""
+    """Stretches (S,) that begin without hold, in places that count."""
     number, places = held.places()
-    return np.array([p.area_mm2 >= settings.least_place_mm2 for p in places] + [False])[number]
+    return np.array([p.counts(settings) for p in places] + [False])[number]
 
 
 def _set(sweep: Sweep, carry_mm: float) -> Tips:
@@ -58,14 +58,14 @@ def _set(sweep: Sweep, carry_mm: float) -> Tips:
 def cover(places: Floats, radius: float) -> Ints:
     """Rows of places (N, 2) whose discs of a radius cover all of them: the fewest of several tries. One begins with
     nothing, the others with hexagons over all, laid in different ways (Kershner 1939: none cover a plane with less)."""
-    tree = cKDTree(places)
+    tree = PointTree(places)
     tries = [_completed(tree, places, radius, [])]
     if len(tries[0]) > _HEXAGONS_FROM:
         tries += [_completed(tree, places, radius, begun) for begun in _hexagons(tree, places, radius)]
     return np.array(min(tries, key=len), np.int64)
 
 
-def _hexagons(tree: cKDTree, places: Floats, radius: float) -> Iterator[list[int]]:
+def _hexagons(tree: PointTree, places: Floats, radius: float) -> Iterator[list[int]]:
     """Rows of the places nearest to the middles of hexagons whose corners lie on discs of a radius, and of one a column
     less, since the nearest place is not quite there."""
     centre = places.mean(axis=0)
@@ -75,21 +75,20 @@ def _hexagons(tree: cKDTree, places: Floats, radius: float) -> Iterator[list[int
     main = np.linalg.svd(places - centre, full_matrices=False)[2] if len(places) > 2 else np.eye(2)
     shifts = np.array([(0, 0), (2, 0), (1, 1), (2, 2), (1, 3), (0, 2)]) / 4 @ np.array([(1, 0), (0.5, 0.75**0.5)])
     for spacing, frame, shift in product((radius, radius - 1), (main, main[::-1]), shifts):
-        apart, row = tree.query(np.sqrt(3) * spacing * (lattice + shift) @ frame + centre)
+        apart, row = tree.nearest(np.sqrt(3) * spacing * (lattice + shift) @ frame + centre)
         yield np.unique(row[apart <= 0.5 * radius]).tolist()
 
 
-def _completed(tree: cKDTree, places: Floats, radius: float, chosen: list[int]) -> list[int]:
+def _completed(tree: PointTree, places: Floats, radius: float, chosen: list[int]) -> list[int]:
     """Rows whose discs cover all places: those chosen that cover something, and then, again and again, one that covers
     the outermost place left together with as many others as may be."""
     left = np.ones(len(places), bool)
-    for row in chosen:
-        left[tree.query_ball_point(places[row], radius)] = False
+    left[tree.around(places[chosen], radius)[1]] = False
     chosen = list(chosen)
     for row in np.lexsort(places.T):
         if not left[row]:
             continue
-        near = np.array(tree.query_ball_point(places[row], 2 * radius, return_sorted=True))
+        near = np.sort(tree.around(places[[row]], 2 * radius)[1])
         tried = near[np.linalg.norm(places[near] - places[row], axis=1) <= radius]
         tried = tried[:: max(1, len(tried) // _MOST_TRIED)]
         near = near[left[near]]  # no other can be covered with it
@@ -121,9 +120,9 @@ def _pruned(stretches: Stretches, tips: Tips, settings: HeldSettings) -> tuple[T
                 trial[row] = untried[row] = False
         while (trial != keep).any():
             tried = hold(stretches, tips.chosen(trial))
-            lost = [p.where_mm for p in tried.places()[1] if p.area_mm2 >= settings.least_place_mm2]
+            lost = [p.where_mm for p in tried.places()[1] if p.counts(settings)]
             if not lost:
                 keep, held = trial, tried
                 break
             out = np.flatnonzero(keep & ~trial)
-            trial[out[np.unique(cKDTree(place[out]).query(lost)[1])]] = True
+            trial[out[np.unique(PointTree(place[out]).nearest(lost)[1])]] = True

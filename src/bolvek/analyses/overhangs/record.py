@@ -9,7 +9,7 @@ from bolvek.analyses.held import HeldRecord
 from bolvek.arrays import Floats
 from bolvek.settings import remedy
 from bolvek.settings.measures import OverhangSettings
-from bolvek.units import Triple, area_text, length_text, volume_text
+from bolvek.units import Triple, area_text, count_text, length_text, volume_text
 
 FOOT_SHARE = 0.01
 """A foot narrower than this share of the height, or than two layers, is a point or an edge."""
@@ -142,7 +142,7 @@ def judged_by_hold(r: OverhangRecord, held: HeldRecord) -> OverhangRecord:
     told = [replace(f, severity="note") if f.code in ("islands", "overhangs") else f for f in r.findings]
     if not held.held:
         count = len(held.places)
-        text = f"{count:,} place{'' if count == 1 else 's'}, {area_text(held.area_mm2)}, that nothing holds"
+        text = f"nothing holds {count_text(count, 'place')} ({area_text(held.area_mm2)}) while they are built"
         told.insert(0, Finding("unheld", "fault", count, text, held.places[0].where_mm, remedies=_TURNS))
     return replace(r, findings=tuple(told))
 

@@ -142,7 +142,7 @@ def _figures(sheet: Sheet, r: OverhangRecord, held: HeldRecord | None) -> None:
         ("height", f"{r.height_mm:.2f} mm, {r.layers:,} layers"),
     ]
     if held is not None:
-        rows[-1] = ("tips", f"{len(held.tips):,}, hold {area_text(held.area_mm2)}")
+        rows[-1] = ("tips", "none needed" if held.held else f"{len(held.tips):,}, hold {area_text(held.area_mm2)}")
     for k, (name, text) in enumerate(rows):
         y = HEIGHT - 110 - 26 * k
         sheet.text(WIDTH - SIDE + 10, y, name, 10.5, palette.QUIET)

@@ -36,33 +36,31 @@ def overhang_rows(r: OverhangRecord, held: HeldRecord | None = None, *, most: in
     if r.footprint_on_part_mm2 > 0:
         support += f", {_area(r.footprint_on_part_mm2)} of it on the part itself"
     rows.append(("support", support))
-    return rows if held is None else _held_rows(held, most) + rows
+    return rows if held is None else _held_rows(held, r, most) + rows
 
 
-def _held_rows(h: HeldRecord, most: int) -> list[Row]:
+def _held_rows(h: HeldRecord, r: OverhangRecord, most: int) -> list[Row]:
     """What nothing holds, and what would."""
     rules = f"{h.angle_deg:g} degrees, reach {length_text(h.reach_mm)}"
     rules += f", bridges up to {length_text(h.bridge_most_mm)}" if h.bridge_most_mm else ""
+    small = f"; {count_text(h.smaller, 'place')} too small to count" if h.smaller else ""
+    small += f"; measured in columns {length_text(h.pixel_mm)} wide"
     if h.held:
-        return [("held", f"every layer holds without supports ({rules})")]
+        return [("held", f"every layer holds without supports ({rules}){small}")]
     kinds = [count_text(n, word) for n, word in ((h.islands, "island"), (h.ledges, "ledge")) if n]
-    rows = [("not held", f"{' and '.join(kinds)}, {_area(h.area_mm2)} ({rules})")]
+    rows = [("not held", f"{' and '.join(kinds)}, {_area(h.area_mm2)} ({rules}){small}")]
     rows += limited(
         [
-            (f"  {k}", f"{p.kind}, {_area(p.area_mm2)}, from {length_text(p.height_mm)} up, at {_place(p.where_mm)}")
+            (f"  {k}", f"{p.kind}, {_area(p.area_mm2)}, from {length_text(p.height_mm)} up, at {_at(p.where_mm, r)}")
             for k, p in enumerate(h.places, 1)
         ],
         most,
     )
-    told = "with them every layer holds" if h.held_by_tips else "with them not every layer holds yet"
-    rows.append(("tips", f"{len(h.tips):,}, each for {length_text(h.carry_mm)} around it; {told}"))
+    told = "hold every layer" if h.held_by_tips else "do not hold every layer yet"
+    rows.append(("tips", f"{count_text(len(h.tips), 'tip')} {told}; each holds {length_text(h.carry_mm)} around it"))
     return rows + limited(
-        [(f"  {k}", f"at {_place(t.where_mm)}, {length_text(t.height_mm)} up") for k, t in enumerate(h.tips, 1)], most
+        [(f"  {k}", f"at {_at(t.where_mm, r)}, {length_text(t.height_mm)} up") for k, t in enumerate(h.tips, 1)], most
     )
-
-
-def _place(where: tuple[float, float, float]) -> str:
-    return point_text(where, max(map(abs, where)))
 
 
 def overhang_line(r: OverhangRecord) -> str:
