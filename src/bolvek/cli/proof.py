@@ -9,6 +9,7 @@ import click
 from bolvek.cli.base.bind import bound, given, taken
 from bolvek.cli.base.options import Asked, options, printer_option, reading_options, several_models
 from bolvek.cli.base.shown import adds
+from bolvek.cli.base.supported import support_settings
 from bolvek.cli.base.types import PATH
 from bolvek.settings.measures import ProofSettings
 
@@ -36,7 +37,8 @@ def command(models: tuple[Path, ...], before: Path | None, printer: str | None, 
     Clause by clause: sound (closed, manifold, oriented, no self-intersection) in float64 and as an STL file
     holds it; material counted once; no closed void; every way out wide enough; no liquid left over a residue; the
     wall as thick as asked on faces that bound rooms and on parts without a room, and all other material (fins,
-    ears, struts) as thick as --least-wall; with --before, what the original had is a note.
+    ears, struts) as thick as --least-wall; with --before, what the original had is a note. Where the file has supports
+    of its model, every layer of both is read again: all of it holds by the printer's rules, or it is told.
     "Fit" needs all of them; without --wall the verdict says that the wall was not judged.
 
     \b
@@ -44,7 +46,8 @@ def command(models: tuple[Path, ...], before: Path | None, printer: str | None, 
       bolvek proof out/carp.stl --wall 2mm
       bolvek proof hollow.stl --before carp.stl --printer small-resin --picture proof.png
     """
-    from bolvek.analyses.finding import Finding
+    from bolvek.analyses.finding import Finding, all_right
+    from bolvek.analyses.held import proof_findings, prove_supports
     from bolvek.analyses.proof import examine, origin_from
     from bolvek.cli.base.outcome import Outcome, Run, owned
     from bolvek.cli.base.run import run
@@ -55,6 +58,7 @@ def command(models: tuple[Path, ...], before: Path | None, printer: str | None, 
     from bolvek.report.pictures.results import proof_result
     from bolvek.report.words.files import model_text
     from bolvek.report.words.proof import proof_line, proof_text, proof_verdict
+    from bolvek.report.words.supports import proof_rows
 
     names = ("wall_mm", "least_drain_mm", "least_wall_mm")
     wall, least_drain, least_wall = (given(ProofSettings, name, values) for name in names)
@@ -68,6 +72,7 @@ def command(models: tuple[Path, ...], before: Path | None, printer: str | None, 
         least_wall_mm=printers[1] if least_wall is None and wall is not None else least_wall,
         features_told=before is not None,
     )
+    holding = support_settings({}, printer)
     asked = Asked(**values)
 
     def work(model: "Model", step: "Steps") -> "Outcome":
@@ -80,12 +85,22 @@ def command(models: tuple[Path, ...], before: Path | None, printer: str | None, 
             original = step("original", lambda: read_model(before, unit=asked.unit))
             origin = origin_from(mesh, original.mesh)
         proof, rooms = step("proof", lambda: examine(mesh, settings, origin))
+        sections: dict[str, Any] = {}
+        supported: list[tuple[str, str, str]] = []
+        if model.support is not None:
+            supports = model.support
+            held = step("supports", lambda: prove_supports(model.mesh, supports, holding))
+            notes = (*notes, *proof_findings(held, unheld=True))
+            sections["supported"] = held
+            supported = [(*row, "") for row in proof_rows(held)]
         proof = dataclasses.replace(proof, findings=(*proof.findings, *notes))
-        rows = [(name, text, "") for name, text in proof_text(proof)] + finding_rows(proof.findings)
+        if not all_right(proof.findings):
+            proof = dataclasses.replace(proof, verdict="unfit", ok=False)
+        rows = [(name, text, "") for name, text in proof_text(proof)] + supported + finding_rows(proof.findings)
         rows.append(("verdict", proof_verdict(proof), "bold green" if proof.ok else "bold red"))
         return Outcome(
             model=model,
-            sections={"proof": proof},
+            sections={"proof": proof, **sections},
             line=proof_line(proof),
             **owned(proof),
             rows=rows,

@@ -31,6 +31,11 @@ VERBS = {
         "supports, orientation, bridges",
         ("mesh", "shells", "overhangs", "faults"),
     ),
+    "supports": Verb(
+        "Make the fewest supports that hold every layer, and prove that they do.",
+        "support structures, columns, trees, pillars, rafts, scaffolding, tips, contact points",
+        ("mesh", "shells", "faults", "held", "columns", "supports"),
+    ),
     "layers": Verb(
         "What each layer holds: area, islands, membranes, liquid that stays.",
         "slices, slicing, resin volume, print time, weight, price, suction cups, trapped resin",

@@ -23,7 +23,8 @@ class Model:
     """A file's content: its mesh in millimetres, where it came from and what reading it brought up.
 
     polygons counts the file's faces of more than three corners; parts names its pieces where it has
-    more than one. `declared` is True where the file itself states its unit.
+    more than one. `declared` is True where the file itself states its unit. support: what was left out of the mesh,
+    since the file says that it only holds it while it is built.
     """
 
     path: Path
@@ -35,6 +36,7 @@ class Model:
     parts: Parts | None = None
     polygons: Polygons = Polygons()
     declared: bool = False
+    support: Mesh | None = None
 
     def without_support(self) -> "Model":
         """The model without what the file says only holds it while it is built; itself where there is none, or nothing
@@ -47,7 +49,8 @@ class Model:
         n = len(self.parts.support)
         told = f"{count_text(n, 'support object')} of the file left out: no part of the model"
         parts = replace(self.parts, part=self.parts.part[kept])
-        return replace(self, mesh=self.mesh.picked(kept), parts=parts, warnings=(*self.warnings, told))
+        held = {"mesh": self.mesh.picked(kept), "support": self.mesh.picked(~kept)}
+        return replace(self, **held, parts=parts, warnings=(*self.warnings, told))
 
 
 def recognise(data: bytes) -> str | None:

@@ -39,6 +39,7 @@ GROUPS = {
     "overhangs": ("surface.samples", "surface.sweep", "tree.rays", "grid.bridges"),
     "columns": ("grid.columns", "grid.flood"),
     "held": ("grid.columns", "grid.held"),
+    "supports": ("tree.between", "tree.rays", "tree.distance", "exact.pierce", "exact.polygons", "surface.cells"),
     "layers": ("surface.sections",),
     "hollow": (
         "surface.samples",

@@ -21,7 +21,8 @@ class Printer:
     """What a class of printer can do. Lengths in mm; build_mm is width, depth, height.
 
     Of a resin printer, seconds a layer: exposure_s, first_exposure_s of the first_layers, lift_s for lifting and coming
-    back. Of a filament printer: flow_mm3_s as it prints, layer_change_s.
+    back. Of a filament printer: flow_mm3_s as it prints, layer_change_s. support_...: what supports are like, see
+    `SupportSettings`; a gap makes pads of their tips.
     """
 
     name: str
@@ -41,6 +42,14 @@ class Printer:
     lift_s: float | None = None
     flow_mm3_s: float | None = None
     layer_change_s: float | None = None
+    support_tip_mm: float | None = None
+    support_column_mm: float | None = None
+    support_clearance_mm: float | None = None
+    support_gap_mm: float | None = None
+    support_foot_mm: float | None = None
+    support_lean_deg: float | None = None
+    support_reach_mm: float | None = None
+    support_carry_mm: float | None = None
 
 
 @dataclass(frozen=True)
@@ -169,8 +178,9 @@ def _build(kind: type[P], name: str, table: dict[str, Any], files: tuple[Path, .
             plain = all(isinstance(n, (int, float)) and not isinstance(n, bool) and 0 < n < 1e9 for n in numbers)
             if not plain or len(numbers) != (3 if key == "build_mm" else 1):
                 raise wrong(key, "must be three numbers above 0" if key == "build_mm" else "must be a number above 0")
-            if key == "overhang_deg" and value > 90:
-                raise wrong(key, "must be 90 at most")
+            most = {"overhang_deg": 90, "support_lean_deg": 60}.get(key)
+            if most is not None and value > most:
+                raise wrong(key, f"must be {most} at most")
             value = (float(numbers[0]), float(numbers[1]), float(numbers[2])) if key == "build_mm" else float(value)
         values[key] = value
     return kind(name=name, **values)

@@ -8,7 +8,7 @@ from pydantic import BaseModel, Field, model_validator
 from bolvek import __version__
 from bolvek.analyses.deviation import CompareRecord
 from bolvek.analyses.finding import VERDICTS, Finding, all_right
-from bolvek.analyses.held import HeldRecord
+from bolvek.analyses.held import HeldRecord, SupportsProof
 from bolvek.analyses.layers import LayerRecord
 from bolvek.analyses.likeness import Likeness
 from bolvek.analyses.overhangs import OverhangRecord
@@ -32,6 +32,7 @@ from bolvek.operations.slim import SlimRecord
 from bolvek.operations.smooth import SmoothRecord
 from bolvek.operations.solid import SolidPlan, SolidRecord
 from bolvek.operations.split import JoinRecord, SplitRecord
+from bolvek.operations.supports import SupportsRecord
 from bolvek.operations.thicken import ThickenRecord
 from bolvek.settings import Remedy
 from bolvek.units import Triple
@@ -68,6 +69,8 @@ class ModelSection(BaseModel):
     walls: WallRecord | None = None
     overhangs: OverhangRecord | None = None
     held: HeldRecord | None = None
+    supports: SupportsRecord | None = None
+    supported: SupportsProof | None = None
     layers: LayerRecord | None = None
     mend: MendRecord | None = None
     tries: list[Try] | list[RecastRecord] | list[SolidRecord] | list[DrainRecord] | None = None

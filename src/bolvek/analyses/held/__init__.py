@@ -2,14 +2,17 @@
 
 from bolvek.analyses.held.find import find_held
 from bolvek.analyses.held.held import Held, Sweep, Tips, hold
+from bolvek.analyses.held.proven import Contact, SupportsProof, proof_findings, prove_supports
 from bolvek.analyses.held.record import HeldRecord, TipPlace, UnheldPlace
 from bolvek.analyses.held.stretches import Stretches, cut_in_layers
 from bolvek.analyses.held.tips import place_tips
 
 __all__ = [
+    "Contact",
     "Held",
     "HeldRecord",
     "Stretches",
+    "SupportsProof",
     "Sweep",
     "TipPlace",
     "Tips",
@@ -18,4 +21,6 @@ __all__ = [
     "find_held",
     "hold",
     "place_tips",
+    "proof_findings",
+    "prove_supports",
 ]

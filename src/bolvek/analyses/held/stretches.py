@@ -59,6 +59,7 @@ def cut_in_layers(mesh: Mesh, settings: HeldSettings) -> Stretches:
     if columns.unclosed.any():
         raise WorkError("what holds is not judged: the surface is not closed; 'bolvek solid' closes it")
     floor = float((mesh.vertices[mesh.faces.ravel()] @ columns.frame[2]).min())
+    floor -= max(s.lift_mm, s.layer_mm) if s.lift_mm else 0.0
     both = np.stack([first_layers(z - floor, s.layer_mm) for z in (columns.low, columns.high)], axis=1)
     row = np.flatnonzero(both[:, 1] > both[:, 0])
     if not len(row):

@@ -6,7 +6,7 @@ that leaves is pruned by the measure itself: tips far from each other are taken 
 those come back without which something is not held.
 """
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from itertools import product
 
 import numpy as np
@@ -22,50 +22,65 @@ _SLACK = 0.01  # columns: so much less a tip is trusted with, for rounding
 _MOST_TRIED = 48
 _HEXAGONS_FROM = 6  # tips: fewer are as well set one by one
 _APART = 3.0  # times what a tip carries: tips that far apart are tried together
+GOOD, POOR, NEVER = 0, 1, 2
+"""How good a stretch is for a tip: POOR ones get one only where no other holds as well."""
+Ranking = Callable[[Ints], Ints]
+"""How good stretches (N,) are for tips (N,)."""
 
 
-def place_tips(stretches: Stretches, settings: HeldSettings) -> tuple[Held, Tips, Held]:
-    """What holds without tips; the fewest found, by layer, with which no place that counts is left without hold; what
-    holds with them."""
-    carry = settings.carry_mm
-    tips = Tips.none(settings.reach_mm - carry, carry)
+def place_tips(
+    stretches: Stretches, settings: HeldSettings, ranking: Ranking | None = None
+) -> tuple[Held, Tips, Held]:
+    """What holds without tips; the fewest found, by layer, with which no place that counts is left without hold but
+    where no tip may be; what holds with them."""
+    tips = Tips.none(settings.reach_mm - settings.carry_mm, settings.carry_mm)
     bare = hold(stretches, tips)
-    wanted = _told(bare, settings)
-    if not wanted.any():
+    if not told_stretches(bare, settings).any():
         return bare, tips, bare
-    tips = _set(Sweep(stretches, tips, wanted=wanted), carry)
-    return bare, *_pruned(stretches, tips, settings)
+    return bare, *prune_tips(stretches, set_tips(bare, tips, settings, ranking), settings)
 
 
-def _told(held: Held, settings: HeldSettings) -> Bools:
+def told_stretches(held: Held, settings: HeldSettings) -> Bools:
     """Stretches (S,) that begin without hold, in places that count."""
     number, places = held.places()
     return np.array([p.counts(settings) for p in places] + [False])[number]
 
 
-def _set(sweep: Sweep, carry_mm: float) -> Tips:
-    stretches = sweep.stretches
-    radius = carry_mm / stretches.columns.pixel_mm - _SLACK
-    while sweep.layer < stretches.layers:
+def set_tips(held: Held, tips: Tips, settings: HeldSettings, ranking: Ranking | None = None) -> Tips:
+    """Tips (those there are, and more) that hold what counts and nothing held, layer by layer, where they may be."""
+    sweep = Sweep(held.stretches, tips, wanted=told_stretches(held, settings))
+    radius = settings.carry_mm / held.stretches.columns.pixel_mm - _SLACK
+    width = held.stretches.columns.shape[1]
+    while sweep.layer < held.stretches.layers:
         lacking = sweep.go_on()
-        while len(lacking):
-            place = np.stack(np.divmod(stretches.build.column[lacking], stretches.columns.shape[1]), axis=1)
-            sweep.add(lacking[cover(place.astype(np.float64), radius)])
-            lacking = sweep.lacking()
+        for least in (GOOD, POOR):
+            while len(lacking):
+                place = np.stack(np.divmod(held.stretches.build.column[lacking], width), axis=1)
+                may = np.ones(len(lacking), bool) if ranking is None else ranking(lacking) <= least
+                chosen = lacking[cover(place.astype(np.float64), radius, may)]
+                if not len(chosen):
+                    break
+                sweep.add(chosen)
+                lacking = sweep.lacking()
     return sweep.tips
 
 
-def cover(places: Floats, radius: float) -> Ints:
-    """Rows of places (N, 2) whose discs of a radius cover all of them: the fewest of several tries. One begins with
-    nothing, the others with hexagons over all, laid in different ways (Kershner 1939: none cover a plane with less)."""
+def cover(places: Floats, radius: float, may: Bools) -> Ints:
+    """Rows of places (N, 2), of those that may (N,) be taken, whose discs of a radius cover all that such discs can:
+    the fewest of several tries. One begins with nothing, the others with hexagons over all, laid in different ways
+    (Kershner 1939: none cover a plane with less)."""
+    if not may.any():
+        return np.zeros(0, np.int64)
     tree = PointTree(places)
-    tries = [_completed(tree, places, radius, [])]
+    can = PointTree(places[may]).nearest(places)[0] <= radius
+    tries = [_completed(tree, places, radius, may, can, [])]
     if len(tries[0]) > _HEXAGONS_FROM:
-        tries += [_completed(tree, places, radius, begun) for begun in _hexagons(tree, places, radius)]
+        begun = (some[may[some]] for some in _hexagons(tree, places, radius))
+        tries += [_completed(tree, places, radius, may, can, some.tolist()) for some in begun]
     return np.array(min(tries, key=len), np.int64)
 
 
-def _hexagons(tree: PointTree, places: Floats, radius: float) -> Iterator[list[int]]:
+def _hexagons(tree: PointTree, places: Floats, radius: float) -> Iterator[Ints]:
     """Rows of the places nearest to the middles of hexagons whose corners lie on discs of a radius, and of one a column
     less, since the nearest place is not quite there."""
     centre = places.mean(axis=0)
@@ -76,20 +91,20 @@ def _hexagons(tree: PointTree, places: Floats, radius: float) -> Iterator[list[i
     shifts = np.array([(0, 0), (2, 0), (1, 1), (2, 2), (1, 3), (0, 2)]) / 4 @ np.array([(1, 0), (0.5, 0.75**0.5)])
     for spacing, frame, shift in product((radius, radius - 1), (main, main[::-1]), shifts):
         apart, row = tree.nearest(np.sqrt(3) * spacing * (lattice + shift) @ frame + centre)
-        yield np.unique(row[apart <= 0.5 * radius]).tolist()
+        yield np.unique(row[apart <= 0.5 * radius])
 
 
-def _completed(tree: PointTree, places: Floats, radius: float, chosen: list[int]) -> list[int]:
-    """Rows whose discs cover all places: those chosen that cover something, and then, again and again, one that covers
+def _completed(tree: PointTree, places: Floats, radius: float, may: Bools, can: Bools, chosen: list[int]) -> list[int]:
+    """Rows whose discs cover all places that can be: those chosen that cover something, and then, again and again, one that covers
     the outermost place left together with as many others as may be."""
-    left = np.ones(len(places), bool)
+    left = can.copy()
     left[tree.around(places[chosen], radius)[1]] = False
     chosen = list(chosen)
     for row in np.lexsort(places.T):
         if not left[row]:
             continue
         near = np.sort(tree.around(places[[row]], 2 * radius)[1])
-        tried = near[np.linalg.norm(places[near] - places[row], axis=1) <= radius]
+        tried = near[may[near] & (np.linalg.norm(places[near] - places[row], axis=1) <= radius)]
         tried = tried[:: max(1, len(tried) // _MOST_TRIED)]
         near = near[left[near]]  # no other can be covered with it
         covers = np.linalg.norm(places[near] - places[tried, None], axis=2) <= radius
@@ -103,10 +118,16 @@ def _completed(tree: PointTree, places: Floats, radius: float, chosen: list[int]
     return chosen
 
 
-def _pruned(stretches: Stretches, tips: Tips, settings: HeldSettings) -> tuple[Tips, Held]:
+def prune_tips(
+    stretches: Stretches, tips: Tips, settings: HeldSettings, asked: int = 0
+) -> tuple[Tips, Held]:
+    """The tips without those without which all that holds with them holds too, and what holds then. The first so many
+    were asked for: they stay."""
+    tips, fixed = tips.sorted(), np.argsort(np.argsort(tips.layer, kind="stable"))[:asked]
     place = stretches.bottoms[tips.stretch]
     keep, held = np.ones(len(tips), bool), hold(stretches, tips)
-    untried = np.ones(len(tips), bool)
+    untried, hung = np.ones(len(tips), bool), told_stretches(held, settings)
+    untried[fixed] = False
     while True:
         rest, number = tips.chosen(keep), np.cumsum(keep) - 1
         for row in np.flatnonzero(untried):
@@ -120,8 +141,8 @@ def _pruned(stretches: Stretches, tips: Tips, settings: HeldSettings) -> tuple[T
                 trial[row] = untried[row] = False
         while (trial != keep).any():
             tried = hold(stretches, tips.chosen(trial))
-            lost = [p.where_mm for p in tried.places()[1] if p.counts(settings)]
-            if not lost:
+            lost = stretches.bottoms[told_stretches(tried, settings) & ~hung]
+            if not len(lost):
                 keep, held = trial, tried
                 break
             out = np.flatnonzero(keep & ~trial)

@@ -33,7 +33,8 @@ class Outcome:
 
     model: as read, with the mesh that it has now; sections: those of the record; line: all in one line, where it is
     one of many; rows: everything, where it is alone; remedies: what to do now, beside those of findings; picture: draws
-    it; outputs: files that the work wrote itself; volume_mm3: counted together where told.
+    it; outputs: files that the work wrote itself; volume_mm3: counted together where told. supports: what is written
+    with the model and is no part of it; written: whether there is anything to write.
     """
 
     model: Model
@@ -48,6 +49,8 @@ class Outcome:
     scene: "Callable[[Scene], Scene] | None" = None
     outputs: Sequence[Path] = ()
     volume_mm3: float | None = None
+    supports: "Mesh | None" = None
+    written: bool = True
 
     def __post_init__(self) -> None:
         """Raise ValueError where what is told contradicts itself."""

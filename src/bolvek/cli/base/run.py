@@ -53,7 +53,7 @@ def run(how: Run, models: Sequence[Path], asked: Asked, output: Path | None = No
     if PART:
         several, file = len(files) > 1, files[PART[0]]
         raise Finished(work_apart(how, file, targets[PART[0]] if targets else None, asked, several=several))
-    alone = {"--picture": None if how.suffix else asked.picture_target, **how.alone}
+    alone = {"--picture": None if how.suffix == ".png" else asked.picture_target, **how.alone}
     if len(files) > 1:
         for name, path in (*alone.items(), *how.inputs.items()):
             if path is not None:
@@ -215,7 +215,7 @@ def _one(
     was = as_triple(model.mesh.size), len(model.mesh.faces)
     read = model.mesh if asked.page_target is not None else None
     outcome = how.work(model, step, *shared)
-    writes = bool(how.writes) and target is not None
+    writes = bool(how.writes) and target is not None and outcome.written
     if writes and target is not None:
         outcome = _gated(how, outcome, before, target, asked, step)
     picture = target if how.suffix == ".png" else asked.picture_target
@@ -249,7 +249,12 @@ def _one(
     if writes and target is not None:
         if picture is None and read is None:
             outcome.model.mesh.derived.forget()  # the bytes, and what is read back of them, take memory too
-        hashed = step("write", partial(_write, how, outcome.model, target, asked, end))[2]
+        model = outcome.model
+        if outcome.supports is not None:
+            from bolvek.cli.base.supported import with_supports  # what fuses takes a while to import
+
+            model = with_supports(model, outcome.supports, target, step)
+        hashed = step("write", partial(_write, how, model, target, asked, end))[2]
     if not several or asked.details:
         for row in _verdict_first(outcome, ways):
             talk.row(*row)
@@ -297,7 +302,8 @@ def _verdict_first(outcome: Outcome, ways: list[Remedy]) -> list[Row]:
 
 def _write(how: Run, model: Model, target: Path, asked: Asked, end: ModelDone) -> tuple[Path, Written, str]:
     """Write a model, announced where that was asked for; and the SHA-256 of the file."""
-    parts = model.parts if how.writes == "moved" or how.keeps_names else None
+    named = how.writes == "moved" or how.keeps_names or (model.parts is not None and bool(model.parts.support))
+    parts = model.parts if named else None
     hashed = []
 
     def announce(data: bytes) -> None:

@@ -16,6 +16,7 @@ from bolvek.arrays import Floats, Ints8
 from bolvek.mesh import Mesh
 from bolvek.operations.cut import Piece
 from bolvek.operations.drain import DrainRecord
+from bolvek.operations.supports import SupportsRecord
 from bolvek.report.classes import class_of
 from bolvek.report.page.scene import FaceField, FaceKinds, LayerPlot, Level, Place, Scene
 from bolvek.report.pictures.callouts import choose_spots
@@ -50,6 +51,21 @@ def overhangs_scene(scene: Scene, record: OverhangRecord, kind: Ints8) -> Scene:
         for i in sorted(record.island_list, key=lambda i: -i.height_mm)[:_MOST_ZONES]
     ]
     return replace(scene, kinds=(*scene.kinds, kinds), places=(*scene.places, *islands))
+
+
+def supports_scene(scene: Scene, supports: Mesh | None, record: SupportsRecord) -> Scene:
+    """Supports as a part of their own; what nothing holds, and the tips."""
+    places = [
+        Place("fault", f"not held, layer {u.place.layer + 1:,}, {area_text(u.place.area_mm2)}", u.place.where_mm)
+        for u in record.unheld[:_MOST_ZONES]
+    ]
+    places += [Place("mark", f"tip {k}", tip.where_mm) for k, tip in enumerate(record.tips[:_MOST_ZONES], 1)]
+    if supports is not None:
+        count = [len(scene.mesh.faces), len(supports.faces)]
+        inner = None if scene.inner is None else np.concatenate([scene.inner, np.zeros(count[1], bool)])
+        both = scene.mesh.joined(supports)
+        scene = replace(scene, mesh=both, inner=inner, part=np.repeat([0, 1], count), part_names=["model", "supports"])
+    return replace(scene, places=(*scene.places, *places))
 
 
 def survey_scene(scene: Scene, survey: Survey, marks: Marks) -> Scene:

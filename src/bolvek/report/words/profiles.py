@@ -17,6 +17,14 @@ _MEANS = {
     "lift_s": ("lift", "seconds from one layer to the next"),
     "flow_mm3_s": ("flow", "mm3 of filament a second, all moves counted"),
     "layer_change_s": ("change", "seconds from one layer to the next"),
+    "support_tip_mm": ("tip", "of supports, where they meet the model"),
+    "support_column_mm": ("column", "of supports, at least"),
+    "support_clearance_mm": ("clearance", "between supports and model"),
+    "support_gap_mm": ("gap", "between a support's pad and the model"),
+    "support_foot_mm": ("foot", "thickness of a support's foot"),
+    "support_lean_deg": ("lean", "how far supports lean, degrees from the upright"),
+    "support_reach_mm": ("reach", "how far a layer reaches out without support"),
+    "support_carry_mm": ("carry", "how far around its tip a support holds"),
     "density_g_cm3": ("density", "grams per cubic centimetre"),
 }
 
