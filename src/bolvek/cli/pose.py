@@ -1,13 +1,12 @@
 """`bolvek pose`."""
 
-import dataclasses
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 import click
 
 from bolvek.cli.base.bind import bound, given, taken
-from bolvek.cli.base.directions import direction_options, settings_for, weights_for
+from bolvek.cli.base.directions import direction_options, settings_for, turned_to_best, weights_for
 from bolvek.cli.base.options import Asked, options, output_option, printer_option, several_models, writing_options
 from bolvek.cli.base.types import PLACE, TILT
 from bolvek.errors import UsageError
@@ -77,7 +76,6 @@ def command(
       bolvek pose carp.stl --tilt 30,90 --drop
       bolvek pose shade.stl --best 1 --printer filament-bed
     """
-    from bolvek.analyses.overhangs.directions import compare_directions
     from bolvek.cli.base.outcome import Run, remade
     from bolvek.cli.base.run import run
     from bolvek.operations.pose import pose
@@ -101,11 +99,10 @@ def command(
     compare.check()
 
     def work(model: "Model", step: "Steps") -> "Outcome":
-        chosen = settings
         if best is not None:
-            compared = step("directions", lambda: compare_directions(model.mesh, directions, compare))
-            chosen = dataclasses.replace(settings, up=compared.best[min(best, len(compared.best)) - 1].up)
-        mesh, record = step("pose", lambda: pose(model.mesh, chosen))
+            mesh, record = turned_to_best(model.mesh, best, directions, compare, settings, step)
+        else:
+            mesh, record = step("pose", lambda: pose(model.mesh, settings))
         return remade(model, mesh, {"pose": record}, pose_text(record), "written")
 
     needed = ("shells", "faults", "overhangs") if best is not None else ("places",) if settings.lay is not None else ()

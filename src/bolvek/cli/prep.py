@@ -1,5 +1,6 @@
 """`bolvek prep`."""
 
+import dataclasses
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -22,12 +23,17 @@ from bolvek.cli.base.options import (
     to_solid_options,
     unit_option,
 )
+from bolvek.cli.base.directions import as_printed, turned_to_best
 from bolvek.cli.base.shown import adds
+from bolvek.cli.base.supported import support_settings
+from bolvek.cli.base.targets import is_folder
 from bolvek.cli.base.types import PATH
 from bolvek.errors import UsageError
-from bolvek.settings.parts import ScaleSettings
+from bolvek.settings.measures import RankSettings
+from bolvek.settings.parts import PoseSettings, ScaleSettings
 from bolvek.settings.repairs import MendSettings, SolidSettings
 from bolvek.settings.shape import HollowSettings, PlaceSettings, PlugSettings, PrepSettings
+from bolvek.settings.supports import SupportSettings
 
 if TYPE_CHECKING:
     from bolvek.cli.base.outcome import Outcome, Steps
@@ -55,6 +61,19 @@ if TYPE_CHECKING:
     bound("--keep-pockets", HollowSettings, "keep_pockets"),
     bound("--least-volume", HollowSettings, "least_mm3", none="3% of its part, and 0.3 cm3 at least"),
     bound("--strict", PrepSettings, "strict"),
+    click.option(
+        "--best",
+        type=click.IntRange(1),
+        metavar="RANK",
+        help="Turn it first: the RANK-th best build direction becomes up; --height is that of the turned model.",
+    ),
+    click.option(
+        "--supports",
+        "supported",
+        is_flag=True,
+        help="Hold it with supports, as 'bolvek supports' does; a 3MF gets them as a part.",
+    ),
+    bound("--inside", SupportSettings, "inside"),
     printer_option,
     details_option,
     json_option,
@@ -72,9 +91,11 @@ def command(
     changes: Path | None,
     plugs: Path | None,
     printer: str | None,
+    best: int | None,
+    supported: bool,
     **values: Any,
 ) -> None:
-    """The whole way for each model: check, scale, hollow, drain, prove, write.
+    """The whole way for each model: check, scale, hollow, drain, prove, write; turned first and supported if asked.
 
     \b
     Examples:
@@ -82,13 +103,20 @@ def command(
       bolvek prep carp.stl scan.stl --mend --wall 1.5mm -o out/
       bolvek prep cloud_tile.ply --to-solid --skin 1.2mm --longest 80mm
       bolvek prep carp.stl --by 1.5 --wall 1.8mm --json carp.json --picture carp.png
+      bolvek prep carp.stl --height 90mm --best 1 --supports --printer small-resin -o carp.3mf
     """
     from bolvek.cli.base.outcome import Run
     from bolvek.cli.base.run import run
     from bolvek.formats.folder import check_folder
     from bolvek.report.words.prep import STEPS
 
+    holding = support_settings(values, printer)
+    if holding.inside and not supported:
+        raise UsageError("--inside goes with --supports")
+    if supported and plan:
+        raise UsageError("--plan makes nothing to support; leave out --supports")
     settings, solid = _settings(values, printer, mends=mends, to_solid=to_solid)
+    directions, compare = as_printed(printer), RankSettings(count=100, best=max(best or 1, 5))
     asked = Asked(**values)
     solid.check()  # a value that makes no sense is refused with or without --to-solid
     if plugs is not None:
@@ -101,16 +129,30 @@ def command(
         raise UsageError("--plan writes nothing; leave out -o, --changes and --plugs")
 
     def work(model: "Model", step: "Steps") -> "Outcome":
-        return _planned(model, settings, step) if plan else _prepared(model, settings, step, plugs, changes, asked)
+        sections: dict[str, Any] = {}
+        if best is not None:
+            posing = PoseSettings(drop=True)
+            mesh, sections["pose"] = turned_to_best(model.mesh, best, directions, compare, posing, step)
+            model = dataclasses.replace(model, mesh=mesh)
+        if plan:
+            return _planned(model, settings, step)
+        done = _prepared(model, settings, step, plugs, changes, asked)
+        done = dataclasses.replace(done, sections={**sections, **done.sections})
+        return _held(done, holding, step, asked) if supported else done
 
     how = Run(
         verb="prep",
         settings={"": settings},
         work=work,
         writes=None if plan else "proven",
+        suffix=".3mf" if supported and (output is None or is_folder(output)) else None,
         alone={"--changes": changes},
         texts=STEPS,
-        kernels=("faults", "mend", "places", "fuse") if mends or to_solid else ("fuse",) if plugs else (),
+        kernels=(
+            *(("faults", "mend", "places", "fuse") if mends or to_solid else ("fuse",) if plugs else ()),
+            *(("held", "supports") if supported else ()),
+            *(("overhangs",) if best is not None else ()),
+        ),
     )
     run(how, models, asked, output)
 
@@ -137,6 +179,35 @@ def _settings(
         least_wall_mm=least_wall,
     )
     return settings, solid
+
+
+def _held(done: "Outcome", holding: SupportSettings, step: "Steps", asked: Asked) -> "Outcome":
+    """What was prepared, with supports; the verdict is the proof's where they hold it."""
+    from bolvek.cli.base.scaled import finding_rows
+    from bolvek.operations.supports import find_supports
+    from bolvek.report.pictures.supports import supports_result
+    from bolvek.report.words.supports import supports_rows, supports_text
+
+    mesh = done.model.mesh
+    made, record = step("supports", lambda: find_supports(mesh, holding))
+    rows = [*done.rows, ("supports", supports_text(record), "bold green" if record.ok else "bold red")]
+    rows += finding_rows(record.findings) + [(*row, "") for row in supports_rows(record, most=asked.most)]
+    before = done.scene
+    return dataclasses.replace(
+        done,
+        sections={**done.sections, "supports": record},
+        line=f"{done.line}; {supports_text(record)}",
+        findings=(*done.findings, *record.findings),
+        verdict=record.verdict if done.ok and not record.ok else done.verdict,
+        ok=done.ok and record.ok,
+        rows=[
+            (*row[:1], record.verdict, "bold red") if row[0] == "verdict" and done.ok and not record.ok else row
+            for row in rows
+        ],
+        picture=lambda: supports_result(done.model.path, mesh, made, record),
+        scene=lambda scene: adds("supports", made, record)(scene if before is None else before(scene)),
+        supports=made,
+    )
 
 
 def _planned(model: "Model", settings: PrepSettings, step: "Steps") -> "Outcome":

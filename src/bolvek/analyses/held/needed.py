@@ -16,14 +16,14 @@ _WIDE = 2.5  # times what a tip carries: half the width of the window
 _HIGH = 3.0  # times what a tip carries
 
 
-def is_needed(held: Held, tips: Tips, row: int, carry_mm: float, least_place_mm2: float) -> bool:
-    """Whether a place of the least area hangs without one of the tips, which come by layer; held: what holds with all
-    of them."""
-    s, build, below = held.stretches, held.stretches.build, int(tips.layer[row]) - 1
+def is_needed(held: Held, tips: Tips, rows: Ints, carry_mm: float, least_place_mm2: float) -> bool:
+    """Whether a place of the least area hangs without one of the tips: `rows` of them, which come by layer, are its.
+    held: what holds with all."""
+    s, build, below = held.stretches, held.stretches.build, int(tips.layer[rows].min()) - 1
     if below < 0:
         return True
     pixel = s.columns.pixel_mm
-    some, column, wide, border = _window(build, int(build.column[tips.stretch[row]]), int(_WIDE * carry_mm / pixel))
+    some, column, wide, border = _window(build, int(build.column[tips.stretch[rows[0]]]), int(_WIDE * carry_mm / pixel))
     high = int(_HIGH * carry_mm / s.layer_mm)
     inside = (build.span[some, 1] > below) & (build.span[some, 0] < below + high)
     some, column, border = some[inside], column[inside], border[inside]
@@ -48,18 +48,18 @@ def is_needed(held: Held, tips: Tips, row: int, carry_mm: float, least_place_mm2
     own = np.full(len(build.column), -1, np.int64)
     own[some] = np.arange(len(some))
     others = np.flatnonzero((own[tips.stretch] >= 0) & (tips.layer > below) & (tips.layer < below + high))
-    others = others[others != row]
+    others = others[~np.isin(others, rows)]
     given = np.flatnonzero((already & (owed < 0)) | (border & (since > 0) & (since < high)))
     stretch = np.concatenate([given, own[tips.stretch[others]]])
     layer = np.concatenate([np.maximum(since[given], 0), tips.layer[others] - below])
     credit = np.concatenate([owed[given], np.full(len(others), tips.owed_mm / pixel)])
     last = np.append(layer + int(tips.high_mm / s.layer_mm), -1)
     rank = np.argsort(layer, kind="stable")
-    rows = np.ascontiguousarray(np.stack([stretch, layer], axis=1)[rank].astype(np.int32))
+    stood = np.ascontiguousarray(np.stack([stretch, layer], axis=1)[rank].astype(np.int32))
     expires = np.append(last[:-1][rank], -1).astype(np.int32)
     lists = np.zeros(len(some) + 1, np.int32), np.zeros(len(some) + 2, np.int64)
     nothing = np.zeros(len(some), bool)
-    args = window, expires, rows, credit[rank]
+    args = window, expires, stood, credit[rank]
     # the lowest layer is given, but for the credit in it
     kernels.sweep(*args, 0, high, False, nothing, state, debt, *lists)
     place, beside = np.arange(len(some), dtype=np.int32), np.zeros(len(some), bool)

@@ -10,7 +10,7 @@ import numpy as np
 
 from bolvek.analyses.columns import let_stand, list_pools, make_columns, pixel_for
 from bolvek.analyses.finding import Finding
-from bolvek.analyses.held.held import Held, Tips, hold
+from bolvek.analyses.held.held import Tips, hold
 from bolvek.analyses.held.record import UnheldPlace
 from bolvek.analyses.held.stretches import Stretches, cut_in_layers
 from bolvek.analyses.held.tips import told_stretches
@@ -25,9 +25,11 @@ _CLEAR_SHARE = 0.95
 """Of the clearance: so much must be left, for facets and rounding."""
 _WIDE_SHARE = 0.5
 """Of a tip's area: so much a support must have beneath a contact that counts."""
-_ACROSS, _SAMPLES = 1.5, 15
-"""Tips: how far around the middle of a contact a support is looked at, at so many places each way."""
+_ACROSS, _SAMPLES, _BENEATH = 1.5, 15, 0.1
+"""Tips: how far around the middle of a contact a support is looked at, at so many places each way, and how far
+beneath."""
 _INTO_LAYERS = 0.5
+_SLACK_MM = 1.0
 _CLOSED_PIXELS = 250_000
 _CLOSED_MM3 = 1.0
 
@@ -95,17 +97,17 @@ def prove_supports(mesh: Mesh, supports: Mesh, settings: SupportSettings) -> Sup
     floor = min(float(part.bounds[0, 2]) for part in (mesh, supports))
     rules = _standing_on(mesh, floor, s.held)
     stretches = cut_in_layers(mesh, rules)
-    bare = hold(stretches)
-    lacking = np.flatnonzero(told_stretches(bare, rules))
-    below = stretches.bottoms[lacking] - [0.0, 0.0, s.gap_mm + _INTO_LAYERS * s.held.layer_mm * (s.gap_mm > 0)]
-    touched = _within(supports, below)
-    rows, points = lacking[touched], below[touched]
+    standing = cut_in_layers(supports, _standing_on(supports, floor, s.held))
+    below = stretches.bottoms - [0.0, 0.0, s.gap_mm + _INTO_LAYERS * s.held.layer_mm * (s.gap_mm > 0)]
+    rows = np.flatnonzero(_near(standing, below))
+    rows = rows[_within(supports, below[rows])]
+    points = below[rows]
     contacts, counts = _contacts(supports, points, s, stretches)
     rows = rows[counts]
     tips = Tips.none(rules.reach_mm - rules.carry_mm, rules.carry_mm)
     tips = tips.joined(rows, stretches.build.span[rows, 0].astype(np.int64))
     held = hold(stretches, tips)
-    hanging, stands = _hanging(mesh, supports, floor, s)
+    hanging, stands = _hanging(mesh, standing, s)
     return SupportsProof(
         angle_deg=s.held.angle_deg,
         layer_mm=s.held.layer_mm,
@@ -139,9 +141,7 @@ def _within(mesh: Mesh, points: Floats) -> Bools:
     return np.asarray(inside)
 
 
-def _contacts(
-    supports: Mesh, points: Floats, s: SupportSettings, stretches: Stretches
-) -> tuple[list[Contact], Bools]:
+def _contacts(supports: Mesh, points: Floats, s: SupportSettings, stretches: Stretches) -> tuple[list[Contact], Bools]:
     """Contacts of places (N, 3) at which supports touch, lowest first, and which of the places are of one that counts.
 
     Whether it is as wide as a tip is asked of the support just beneath, since the model may be narrower there."""
@@ -156,9 +156,7 @@ def _contacts(
     step = 2 * _ACROSS * s.tip_mm / _SAMPLES
     x, y = np.meshgrid(*2 * [step * (np.arange(_SAMPLES) - 0.5 * (_SAMPLES - 1))])
     square = np.column_stack([x.ravel(), y.ravel(), 0 * x.ravel()])
-    beneath = middle.copy()
-    # above a bed that is nearer than half a tip, half way down to it
-    beneath[:, 2] -= np.minimum(0.5 * s.tip_mm, 0.5 * (middle[:, 2] - supports.bounds[0, 2]))
+    beneath = middle - [0.0, 0.0, _BENEATH * s.tip_mm]
     around = _within(supports, (beneath[:, None] + square).reshape(-1, 3)).reshape(-1, len(square))
     wide = around.sum(axis=1) * step**2 >= _WIDE_SHARE * 0.25 * np.pi * s.tip_mm**2
     order = np.argsort(middle[:, 2], kind="stable")
@@ -166,18 +164,33 @@ def _contacts(
     return found, wide[group]
 
 
-def _hanging(mesh: Mesh, supports: Mesh, floor_mm: float, s: SupportSettings) -> tuple[list[UnheldPlace], Floats]:
-    """Places of the supports that nothing holds, and where (N, 3) they stand on the model."""
-    rules = _standing_on(supports, floor_mm, s.held)
-    # a leaning column is no overhang of a model: what counts is that each of its layers lies on the one below
-    stretches = cut_in_layers(supports, rules)
-    bottoms = stretches.bottoms
-    rows = np.flatnonzero(told_stretches(hold(stretches), rules))
+def _near(standing: Stretches, points: Floats) -> Bools:
+    """Whether points (N, 3) may be in the material of supports: there is some of it at about their height in the column
+    next to them."""
+    c = standing.columns
+    column, height = c.at(points)
+    found = np.zeros(len(points), bool)
+    rows = np.flatnonzero(column >= 0)
+    first, end = c.material_start[column[rows]], c.material_start[column[rows] + 1]
+    for k in range(int((end - first).max(initial=0))):
+        some = rows[first + k < end]
+        at = (first + k)[first + k < end]
+        found[some] |= (c.low[at] - _SLACK_MM <= height[some]) & (height[some] <= c.high[at] + _SLACK_MM)
+    return found
+
+
+def _hanging(mesh: Mesh, stretches: Stretches, s: SupportSettings) -> tuple[list[UnheldPlace], Floats]:
+    """Places of supports that nothing holds, and where (N, 3) they stand on the model."""
+    rules, bottoms = s.held, stretches.bottoms
+    held = hold(stretches)
+    rows = np.flatnonzero(told_stretches(held, rules))
+    if not len(rows):
+        return [], np.zeros((0, 3))
     below = bottoms[rows] - [0.0, 0.0, s.gap_mm + _INTO_LAYERS * s.held.layer_mm * (s.gap_mm > 0)]
     on_model = rows[_within(mesh, below)]
     tips = Tips.none(rules.reach_mm - rules.carry_mm, rules.carry_mm)
     tips = tips.joined(on_model, stretches.build.span[on_model, 0].astype(np.int64))
-    held: Held = hold(stretches, tips)
+    held = hold(stretches, tips)
     return [p for p in held.places()[1] if p.counts(rules)], bottoms[on_model]
 
 

@@ -28,9 +28,7 @@ Ranking = Callable[[Ints], Ints]
 """How good stretches (N,) are for tips (N,)."""
 
 
-def place_tips(
-    stretches: Stretches, settings: HeldSettings, ranking: Ranking | None = None
-) -> tuple[Held, Tips, Held]:
+def place_tips(stretches: Stretches, settings: HeldSettings, ranking: Ranking | None = None) -> tuple[Held, Tips, Held]:
     """What holds without tips; the fewest found, by layer, with which no place that counts is left without hold but
     where no tip may be; what holds with them."""
     tips = Tips.none(settings.reach_mm - settings.carry_mm, settings.carry_mm)
@@ -119,31 +117,58 @@ def _completed(tree: PointTree, places: Floats, radius: float, may: Bools, can: 
 
 
 def prune_tips(
-    stretches: Stretches, tips: Tips, settings: HeldSettings, asked: int = 0
+    stretches: Stretches,
+    tips: Tips,
+    settings: HeldSettings,
+    *,
+    asked: int = 0,
+    wide_mm: float = 0.0,
+    touched: Bools | None = None,
 ) -> tuple[Tips, Held]:
-    """The tips without those without which all that holds with them holds too, and what holds then. The first so many
-    were asked for: they stay."""
-    tips, fixed = tips.sorted(), np.argsort(np.argsort(tips.layer, kind="stable"))[:asked]
+    """The tips without those without which all that holds with them holds too, and what holds then. The first `asked`
+    of them stay. wide_mm: their diameter; each holds all the stretches of touched (S,) that are so near to it."""
+    fixed = np.argsort(np.argsort(tips.layer, kind="stable"))[:asked]
+    tips = tips.sorted()
     place = stretches.bottoms[tips.stretch]
-    keep, held = np.ones(len(tips), bool), hold(stretches, tips)
+    rows, of = _discs(stretches, tips, 0.5 * wide_mm, touched)
+    keep, held = np.ones(len(tips), bool), hold(stretches, rows)
     untried, hung = np.ones(len(tips), bool), told_stretches(held, settings)
     untried[fixed] = False
     while True:
-        rest, number = tips.chosen(keep), np.cumsum(keep) - 1
-        for row in np.flatnonzero(untried):
-            untried[row] = not is_needed(held, rest, int(number[row]), settings.carry_mm, settings.least_place_mm2)
+        rest, left = rows.chosen(keep[of]), of[keep[of]]
+        for tip in np.flatnonzero(untried):
+            own = np.flatnonzero(left == tip)
+            untried[tip] = not is_needed(held, rest, own, settings.carry_mm, settings.least_place_mm2)
         if not untried.any():
-            return rest, held
+            return tips.chosen(keep), held
         trial = keep.copy()
-        for row in np.flatnonzero(untried)[::-1]:
+        for tip in np.flatnonzero(untried)[::-1]:
             out = np.flatnonzero(keep & ~trial)
-            if not (np.linalg.norm(place[out] - place[row], axis=1) < _APART * settings.carry_mm).any():
-                trial[row] = untried[row] = False
+            if not (np.linalg.norm(place[out] - place[tip], axis=1) < _APART * settings.carry_mm).any():
+                trial[tip] = untried[tip] = False
         while (trial != keep).any():
-            tried = hold(stretches, tips.chosen(trial))
+            tried = hold(stretches, rows.chosen(trial[of]))
             lost = stretches.bottoms[told_stretches(tried, settings) & ~hung]
             if not len(lost):
                 keep, held = trial, tried
                 break
             out = np.flatnonzero(keep & ~trial)
             trial[out[np.unique(PointTree(place[out]).nearest(lost)[1])]] = True
+
+
+def _discs(stretches: Stretches, tips: Tips, radius: float, touched: Bools | None) -> tuple[Tips, Ints]:
+    """All stretches that tips of a radius (mm) touch, by layer, and the tip that each is of; its own first."""
+    of = np.arange(len(tips))
+    if touched is None or not len(tips):
+        return tips, of
+    rows = np.flatnonzero(touched)
+    near, at = stretches.bottoms[rows], stretches.bottoms[tips.stretch]
+    count, found = PointTree(near[:, :2]).around(at[:, :2], radius)
+    tip = np.repeat(of, count)
+    beside = np.abs(near[found, 2] - at[tip, 2]) <= 2 * radius
+    stretch, tip = rows[found[beside]], tip[beside]
+    other = stretch != tips.stretch[tip]
+    more = tips.joined(stretch[other], stretches.build.span[stretch[other], 0].astype(np.int64))
+    of = np.concatenate([of, tip[other]])
+    order = np.argsort(more.layer, kind="stable")
+    return more.sorted(), of[order]

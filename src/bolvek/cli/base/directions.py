@@ -1,6 +1,7 @@
 """Options about the build direction and what it is weighed by, for every verb that asks."""
 
-from typing import Any
+import dataclasses
+from typing import TYPE_CHECKING, Any
 
 import click
 
@@ -8,6 +9,12 @@ from bolvek.cli.base.bind import bound, given, taken
 from bolvek.cli.base.options import options
 from bolvek.errors import UsageError
 from bolvek.settings.measures import OverhangSettings, RankSettings
+from bolvek.settings.parts import PoseSettings
+
+if TYPE_CHECKING:
+    from bolvek.cli.base.outcome import Steps
+    from bolvek.mesh import Mesh
+    from bolvek.operations.pose import PoseRecord
 
 PRINTERS_OWN = ("angle_deg", "layer_mm", "habit", "bridge_most_mm")
 """What a printer says unless it is asked for."""
@@ -45,6 +52,23 @@ def weights_for(texts: tuple[str, ...], habit: str, *, show: bool) -> dict[str, 
         except ValueError:
             raise UsageError(f"--weigh takes MEASURE=NUMBER, as in support=2; found '{text}'") from None
     return weights
+
+
+def as_printed(printer: str | None) -> OverhangSettings:
+    """Settings of a verb that asks for none of them: the printer's, else a filament printer's."""
+    return settings_for({f"OverhangSettings__{name}": None for name in PRINTERS_OWN}, printer)
+
+
+def turned_to_best(
+    mesh: "Mesh", rank: int, directions: OverhangSettings, compare: RankSettings, posing: PoseSettings, step: "Steps"
+) -> "tuple[Mesh, PoseRecord]":
+    """A mesh with its `rank`-th best direction up, posed as asked beside that."""
+    from bolvek.analyses.overhangs.directions import compare_directions
+    from bolvek.operations.pose import pose
+
+    compared = step("directions", lambda: compare_directions(mesh, directions, compare))
+    chosen = dataclasses.replace(posing, up=compared.best[min(rank, len(compared.best)) - 1].up)
+    return step("pose", lambda: pose(mesh, chosen))
 
 
 weigh_option = click.option(

@@ -70,16 +70,23 @@ def limbs_of(
     top_of = {t.tip: t for t in trunks}
     branch_of = {b: (t, place) for t in trunks for b, place in t.branches.items()}
     for k, way in enumerate(ways):
-        end = way.tip - depth[k] * way.toward
+        # a pad lies straight beneath its place
+        end = way.tip - depth[k] * (way.toward if depth[k] > 0 else np.array([0.0, 0.0, -1.0]))
         if k in branch_of:
             trunk, place = branch_of[k]
             line = np.array([place, way.corners[0], end])
             radius = float(column_radius(np.linalg.norm(place - way.corners[0]), s))
-            limbs.append(Limb(line, np.array([min(radius, BRANCH_SHARE * trunk.radius_mm), radius, tip]), _BRANCH_SIDES))
+            limbs.append(
+                Limb(line, np.array([min(radius, BRANCH_SHARE * trunk.radius_mm), radius, tip]), _BRANCH_SIDES)
+            )
             continue
         if way.stub:
-            limbs.append(Limb(np.vstack([way.corners[::-1], end]), tip * np.array([_STUB_WIDE, _STUB_WIDE, 1.0])))
+            line, radii = np.vstack([way.corners[::-1], end]), tip * np.array([_STUB_WIDE, _STUB_WIDE, 1.0])
+            line[0, 2] -= max(depth[k], 0.0) if way.on_model else 0.0
+            limbs.append(Limb(line, radii))
+        if way.stub and not way.on_model:
             standing.append(_Standing(way.corners[-1], float(way.tip[2]), _STUB_WIDE * tip, None))
+        if way.stub:
             continue
         column = top_of[k].radius_mm if k in top_of else float(column_radius(way.length_mm, s))
         corners, radii = _narrowed(way.corners[::-1], column, s)
@@ -205,7 +212,10 @@ def plate(ways: list[Way], floor_mm: float, s: SupportSettings) -> Mesh | None:
     hull = ConvexHull(points)
     faces = hull.simplices.copy()
     corner = points[faces]
-    inward = np.einsum("ij,ij->i", np.cross(corner[:, 1] - corner[:, 0], corner[:, 2] - corner[:, 0]), hull.equations[:, :3]) < 0
+    inward = (
+        np.einsum("ij,ij->i", np.cross(corner[:, 1] - corner[:, 0], corner[:, 2] - corner[:, 0]), hull.equations[:, :3])
+        < 0
+    )
     faces[inward] = faces[inward][:, ::-1]
     return Mesh.from_indexed(points, faces).as_stored()
 

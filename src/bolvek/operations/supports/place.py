@@ -16,6 +16,7 @@ from bolvek.spatial.points import PointTree
 from bolvek.units import length_text, point_text
 
 _ROUNDS = 6
+_ROUND = float(np.cos(np.pi / 8))  # of a tip's diameter: that of the circle in its eight corners
 _AROUND = 0.5  # of what a tip carries: so near to a tip without a way no other is tried
 _FARTHEST_MM = 3.0  # from a place that was asked for to the underside
 _LOOKS, _FIRST_LOOKS = 96, 12  # directions in which it is looked for a way out of a room
@@ -114,7 +115,8 @@ def place(mesh: Mesh, stretches: Stretches, bare: Held, settings: SupportSetting
     """The fewest tips found that hold what nothing holds and have a way down; those that were asked for first."""
     s, rules = settings, carried(settings)
     paths = Paths(mesh, stretches.floor_mm, s)
-    where = Where(mesh, stretches, told_stretches(bare, rules), s)
+    wanted = told_stretches(bare, rules)
+    where = Where(mesh, stretches, wanted, s)
     tips = _asked(stretches, rules, s)
     ways: list[Way] = []
     no_way = asked = 0
@@ -132,7 +134,11 @@ def place(mesh: Mesh, stretches: Stretches, bare: Held, settings: SupportSetting
         no_way += int((~good).sum())
         ways += [way for way in found if way is not None]
         tips = more.chosen(good)
-    kept, held = prune_tips(stretches, tips, rules, asked)
+        if good.all() and not (not turn and asked):
+            break
+    # a column less: where a tip leans, or its pad lies lower, it may touch so much beside
+    wide = max(_ROUND * s.tip_mm - stretches.columns.pixel_mm, 0.0)
+    kept, held = prune_tips(stretches, tips, rules, asked=asked, wide_mm=wide, touched=wanted)
     row = {key: k for k, key in enumerate(zip(tips.stretch.tolist(), tips.layer.tolist(), strict=True))}
     kept_rows = [row[key] for key in zip(kept.stretch.tolist(), kept.layer.tolist(), strict=True)]
     return Placed(kept, [ways[k] for k in kept_rows], held, where, rules, no_way)

@@ -44,7 +44,7 @@ def join(mesh: Mesh, ways: list[Way], floor_mm: float, s: SupportSettings) -> li
     Each column begins as a trunk of its own; while that saves material one is left out, its tips leaning to others
     (the drop heuristic of facility location, Feldman, Lehrer and Ray 1966).
     """
-    bed = [k for k, way in enumerate(ways) if not way.on_model and not way.stub]
+    bed = [k for k, way in enumerate(ways) if not (way.on_model or way.stub)]
     radius = {k: float(column_radius(ways[k].length_mm, s)) for k in bed}
     trunks = {k: Trunk(k, radius[k]) for k in bed}
     roomy = _roomy(mesh, ways, bed, floor_mm, s)

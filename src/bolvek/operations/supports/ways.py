@@ -15,6 +15,8 @@ _TURNS = 16
 _OFF_MM = (1.0, 2.0, 3.0, 4.5, 6.5, 9.0, 13.0, 18.0, 26.0, 36.0)
 _MOST_CONES = 3  # of a tip: for so many the leaning ways are tried
 _LEAST_UP = 0.35  # of a normal: a column stands on what faces up more than that
+_ABOVE_MM = 1e-3
+_STUB_LAYERS = 1  # a stub is higher than so many and its gap
 _SHORT = 0.5  # of the cone's length: where the whole does not fit
 
 
@@ -68,28 +70,37 @@ class Paths:
         knees: list[dict[int, list[tuple[Floats, Floats]]]] = []
         todo = np.arange(len(places))
         for on_model in (False, True):
-            if on_model:
-                todo = self._stubs(places, todo, found)
             for g, group in enumerate(groups):
                 if g >= len(knees):
                     knees.append(self._cones(places, group, todo))
                 ends = [(int(t), *cone) for t in todo for cone in knees[g].get(int(t), ())]
                 self._descend(places, ends, on_model, found)
                 todo = np.array([t for t in todo if found[t] is None], np.int64)
+            todo = self._stubs(places, todo, on_model, found)
         return found
 
-    def _stubs(self, places: Floats, todo: Ints, found: list[Way | None]) -> Ints:
-        """Stand what is low above the bed on stubs; the tips that are left to do."""
-        high = places[todo, 2] - self._floor
-        down = np.array([0.0, 0.0, -1.0])
-        start = places[todo] + _CONE_STEPS[0] * high[:, None] * down
-        base = np.column_stack([places[todo, :2], np.full(len(todo), self._floor)])
-        good = (high > 0) & (high <= self._s.tip_long_mm + self._s.column_mm)
-        good[good] = is_clear(self._mesh, start[good], base[good], 0.0)
+    def _stubs(self, places: Floats, todo: Ints, on_model: bool, found: list[Way | None]) -> Ints:
+        """Stand what is low above the bed, or above the model, on stubs; the tips that are left to do."""
+        base, upward = self._beneath(places[todo] - [0.0, 0.0, _ABOVE_MM])
+        high = places[todo, 2] - base[:, 2]
+        least = self._s.gap_mm + _STUB_LAYERS * self._s.held.layer_mm
+        good = (high > least) & (high <= self._s.tip_long_mm + self._s.column_mm)
+        good &= (upward > _LEAST_UP) if on_model else np.isnan(upward)
         for row in np.flatnonzero(good):
-            knee = 0.5 * (places[todo[row]] + base[row])
-            found[todo[row]] = Way(places[todo[row]], down, np.array([knee, base[row]]), stub=True)
+            corners = np.array([0.5 * (places[todo[row]] + base[row]), base[row]])
+            found[todo[row]] = Way(places[todo[row]], np.array([0.0, 0.0, -1.0]), corners, on_model, stub=True)
         return todo[~good]
+
+    def _beneath(self, start: Floats) -> tuple[Floats, Floats]:
+        """What is straight beneath points (N, 3): the place on the model or the bed, and how far the model faces up
+        there (N,), nan for the bed."""
+        base = np.column_stack([start[:, :2], np.full(len(start), self._floor)])
+        hit = self._mesh.tree.rays(start, base - start, far=1.0)
+        rows = np.flatnonzero(hit.found > 0)
+        base[rows] = start[rows] + hit.distance[rows, :1] * (base[rows] - start[rows])
+        upward = np.full(len(start), np.nan)
+        upward[rows] = self._mesh.unit_normals[hit.face[rows, 0], 2]
+        return base, upward
 
     def _normals(self, places: Floats) -> Floats:
         """Normals (T, 3) of the surface around places, as wide as a tip."""
@@ -181,17 +192,14 @@ class Paths:
         """Go straight down from bends (N, 3) to the bed, or to the model; the first of each tip that can is its way."""
         s = self._s
         radius = column_radius(start[:, 2] - self._floor, s) + s.clearance_mm
-        base = np.column_stack([bend[:, :2], np.full(len(bend), self._floor)])
         if on_model:
-            hit = self._mesh.tree.rays(bend, base - bend, far=1.0)
-            rows = np.flatnonzero(hit.found > 0)
-            base[rows] = bend[rows] + hit.distance[rows, :1] * (base[rows] - bend[rows])
-            upward = np.zeros(len(bend))
-            upward[rows] = self._mesh.unit_normals[hit.face[rows, 0], 2]
-            last = base + [0.0, 0.0, s.tip_long_mm]
-            good = (upward > _LEAST_UP) & (last[:, 2] < bend[:, 2])
+            base, upward = self._beneath(bend)
+            last = base.copy()
+            last[:, 2] += np.minimum(s.tip_long_mm, 0.5 * (bend[:, 2] - base[:, 2]))
+            good = upward > _LEAST_UP
             good[good] = is_clear(self._mesh, bend[good], last[good], 0.5 * s.column_mm + s.clearance_mm)
         else:
+            base = np.column_stack([bend[:, :2], np.full(len(bend), self._floor)])
             last, good = bend, is_clear(self._mesh, bend, base, radius)
         for row in np.flatnonzero(good):
             tip, toward, knee = ends[of[row]]

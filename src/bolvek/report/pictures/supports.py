@@ -49,9 +49,7 @@ def _balls(places: Floats, radius: float) -> Mesh | None:
     if not len(places):
         return None
     corner = radius * np.array([[1, 0, 0], [-1, 0, 0], [0, 1, 0], [0, -1, 0], [0, 0, 1], [0, 0, -1]], np.float64)
-    faces = np.array(
-        [[0, 2, 4], [2, 1, 4], [1, 3, 4], [3, 0, 4], [2, 0, 5], [1, 2, 5], [3, 1, 5], [0, 3, 5]], np.int64
-    )
+    faces = np.array([[0, 2, 4], [2, 1, 4], [1, 3, 4], [3, 0, 4], [2, 0, 5], [1, 2, 5], [3, 1, 5], [0, 3, 5]], np.int64)
     points = (places[:, None] + corner).reshape(-1, 3)
     return Mesh(points, (faces + 6 * np.arange(len(places))[:, None, None]).reshape(-1, 3))
 
