@@ -324,6 +324,7 @@ ASKS = {
     "survey": ["open.stl", "two.stl"],
     "walls": ["two.stl", "--gap", "1mm"],
     "overhangs": ["two.stl", "--compare-up", "3"],
+    "supports": ["two.stl", "--layer", "0.2mm", "-o", "held.stl"],
     "layers": ["two.stl", "--layer", "0.5mm"],
     "scale": ["two.stl", "--by", "2"],
     "pose": ["two.stl", "--best", "1", "--compare-up", "3"],

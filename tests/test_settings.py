@@ -47,6 +47,7 @@ WITH = {
     ("cut", "--flat-side"): ["--pegs", "2"], ("cut", "--loose"): ["--pegs", "2"],
     ("cut", "--clearance"): ["--pegs", "2"], ("cut", "--least-wall"): ["--pegs", "2"],
     ("cut", "--lip-height"): ["--lip"], ("cut", "--lip-thickness"): ["--lip"], ("cut", "--margin"): [],
+    ("prep", "--inside"): ["--supports"], ("supports", "--foot"): ["--lift", "3mm"],
     ("prep", "--skin"): ["--to-solid"], ("prep", "--as"): ["--to-solid"],
     **{("pose", name): ["--best", "1"] for name in (
         "--angle", "--layer", "--habit", "--bridge-most", "--compare-up", "--show")},
@@ -74,7 +75,7 @@ def legal(option: BoundOption) -> list[str]:
     known, name = described(option.owner)[option.field], option.opts[-1]
     if option.is_flag:
         return [name]
-    if name in TEXTS:
+    if name in TEXTS and not known.choices:
         return [name, TEXTS[name]]
     if option.owner.__name__ == "PlinthSettings" and known.unit == "mm" and name in ("--tall", "--around"):
         return [name, "7mm"]
@@ -90,7 +91,7 @@ def legal(option: BoundOption) -> list[str]:
 def illegal(option: BoundOption) -> list[list[str]]:
     """Values out of the range, as far as there are any."""
     known, name = described(option.owner)[option.field], option.opts[-1]
-    if option.is_flag or name in TEXTS and name != "--grid":
+    if option.is_flag or name in TEXTS and name != "--grid" and not known.choices:
         return [[name, "diagonal"]] if name == "--mirror" else []
     if known.choices:
         return [[name, "sideways"]]

@@ -41,6 +41,7 @@ CODES: dict[str, tuple[tuple[str, ...], str]] = {
     "supports_near": (FAULT, "supports nearer to the model than they may be"),
     "supports_close": (FAULT, "air that supports and model close in"),
     "tips_narrow": (NOTE, "contacts narrower than a tip"),
+    "off_bed": (NOTE, "a model that begins above or below the bed"),
     "on_model": (NOTE, "supports that stand on the model"),
     "scars_shown": (NOTE, "tips of supports on the side people look at"),
     "tips_shallow": (NOTE, "tips of supports in thin material"),

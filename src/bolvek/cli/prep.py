@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING, Any
 import click
 
 from bolvek.cli.base.bind import bound, given, taken
+from bolvek.cli.base.directions import as_printed, turned_to_best
 from bolvek.cli.base.options import (
     Asked,
     details_option,
@@ -23,7 +24,6 @@ from bolvek.cli.base.options import (
     to_solid_options,
     unit_option,
 )
-from bolvek.cli.base.directions import as_printed, turned_to_best
 from bolvek.cli.base.shown import adds
 from bolvek.cli.base.supported import support_settings
 from bolvek.cli.base.targets import is_folder

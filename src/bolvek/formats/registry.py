@@ -49,8 +49,8 @@ class Model:
         n = len(self.parts.support)
         told = f"{count_text(n, 'support object')} of the file left out: no part of the model"
         parts = replace(self.parts, part=self.parts.part[kept])
-        held = {"mesh": self.mesh.picked(kept), "support": self.mesh.picked(~kept)}
-        return replace(self, **held, parts=parts, warnings=(*self.warnings, told))
+        mesh, support = self.mesh.picked(kept), self.mesh.picked(~kept)
+        return replace(self, mesh=mesh, support=support, parts=parts, warnings=(*self.warnings, told))
 
 
 def recognise(data: bytes) -> str | None:

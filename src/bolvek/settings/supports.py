@@ -19,8 +19,8 @@ LEAST_PLACE_MM2 = 0.25
 class HeldSettings(Settings):
     """angle_deg: what rises at it or steeper holds itself; layer_mm: layer height; up: build direction; reach_mm: the
     most a place may reach out beyond what holds it; bridge_most_mm: the longest bridge (0: none); least_place_mm2: what
-    is told at least; carry_mm: how far from a tip its own layer holds; lift_mm: of the model above the bed; pixel_mm: of
-    the columns (None: chosen)."""
+    is told at least; carry_mm: how far from a tip its own layer holds; lift_mm: of the model above the bed; pixel_mm:
+    of the columns (None: chosen)."""
 
     angle_deg: float = setting(30.0, unit="degrees", above=0, below=90, help="What rises steeper holds itself.")
     layer_mm: float = setting(0.05, unit="mm", above=0, help="Layer height.")

@@ -14,7 +14,7 @@ from bolvek.analyses.held.held import Tips, hold
 from bolvek.analyses.held.record import UnheldPlace
 from bolvek.analyses.held.stretches import Stretches, cut_in_layers
 from bolvek.analyses.held.tips import told_stretches
-from bolvek.arrays import Bools, Floats, Ints
+from bolvek.arrays import Bools, Floats
 from bolvek.mesh import Mesh
 from bolvek.settings.supports import HeldSettings, SupportSettings
 from bolvek.spatial.groups import linked_groups

@@ -93,8 +93,8 @@ def _hexagons(tree: PointTree, places: Floats, radius: float) -> Iterator[Ints]:
 
 
 def _completed(tree: PointTree, places: Floats, radius: float, may: Bools, can: Bools, chosen: list[int]) -> list[int]:
-    """Rows whose discs cover all places that can be: those chosen that cover something, and then, again and again, one that covers
-    the outermost place left together with as many others as may be."""
+    """Rows whose discs cover all places that can be: those chosen that cover something, and then, again and again, one
+    that covers the outermost place left together with as many others as may be."""
     left = can.copy()
     left[tree.around(places[chosen], radius)[1]] = False
     chosen = list(chosen)

@@ -72,6 +72,13 @@ class Job:
         asked = {repr((s.verb, s.options)): s for file in self.files for s in self.sheet.asked(file)}
         for step in asked.values():
             self.how(step)
+        for file in self.files:
+            supported: SheetStep | None = None
+            for step in self.sheet.asked(file):
+                if supported is not None and self.how(step).writes:
+                    raise self._wrong(step, f"'{supported.verb}' made supports: no step changes the model after it")
+                if step.verb == "supports" or step.options.get("supports"):
+                    supported = step
 
     def how(self, step: SheetStep) -> Run:
         """How a verb works with the options of a step."""
@@ -241,6 +248,7 @@ class Job:
             picture=last.picture if last is not None else None,
             scene=last.scene if last is not None else None,
             outputs=[path for done in told for path in done.outputs],
+            supports=next((done.supports for done in told if done.supports is not None), None),
         )
 
     @staticmethod

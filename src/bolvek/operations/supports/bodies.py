@@ -75,7 +75,7 @@ def limbs_of(
         if k in branch_of:
             trunk, place = branch_of[k]
             line = np.array([place, way.corners[0], end])
-            radius = float(column_radius(np.linalg.norm(place - way.corners[0]), s))
+            radius = float(column_radius(float(np.linalg.norm(place - way.corners[0])), s))
             limbs.append(
                 Limb(line, np.array([min(radius, BRANCH_SHARE * trunk.radius_mm), radius, tip]), _BRANCH_SIDES)
             )

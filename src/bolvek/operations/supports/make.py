@@ -17,6 +17,7 @@ from bolvek.operations.supports.record import StillUnheld, SupportsRecord, Suppo
 from bolvek.operations.supports.trunks import Trunk, join
 from bolvek.operations.supports.ways import Way
 from bolvek.settings import remedy
+from bolvek.settings.parts import PoseSettings
 from bolvek.settings.supports import SupportSettings
 from bolvek.settings.ways_on import SOLID
 from bolvek.spatial.points import PointTree
@@ -24,6 +25,7 @@ from bolvek.units import area_text, as_triple, count_text, length_text
 
 _PLAIN = SupportSettings()
 NOT_HELD = "not held"
+_OFF_BED_MM = 1e-3
 _DEEPEST = 0.5  # of the material at a tip: it goes in no deeper
 
 
@@ -85,7 +87,7 @@ def find_supports(mesh: Mesh, settings: SupportSettings = _PLAIN) -> tuple[Mesh 
         triangles=0 if made is None else len(made.faces),
         unheld=unheld,
         proof=proof,
-        findings=_findings(unheld, proof, tips, thin, s),
+        findings=(*_off_the_bed(mesh, bool(tips)), *_findings(unheld, proof, tips, thin, s)),
     )
     return made, record
 
@@ -135,6 +137,16 @@ def _unheld(places: list[UnheldPlace], placed: Placed | None) -> list[StillUnhel
         same = np.flatnonzero(number == number[rows[k]])
         found.append(StillUnheld(p, placed.where.why(same) if off <= placed.rules.carry_mm else NOT_HELD))
     return found
+
+
+def _off_the_bed(mesh: Mesh, supported: bool) -> tuple[Finding, ...]:
+    """That a model with supports does not begin at the height of the bed."""
+    low = float(mesh.bounds[0, 2])
+    if not supported or abs(low) <= _OFF_BED_MM:
+        return ()
+    text = f"the model begins at z = {length_text(low)}; its supports stand at that height, not at 0"
+    drop = remedy("pose", "drops it onto the bed first", PoseSettings(drop=True))
+    return (Finding("off_bed", "note", 1, text, remedies=(drop,)),)
 
 
 def _findings(

@@ -4,7 +4,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from bolvek.analyses.held.held import Held, Tips, hold
+from bolvek.analyses.held.held import Held, Tips
 from bolvek.analyses.held.stretches import Stretches
 from bolvek.analyses.held.tips import GOOD, NEVER, POOR, prune_tips, set_tips, told_stretches
 from bolvek.arrays import Bools, Floats, Ints

@@ -34,8 +34,8 @@ class StillUnheld:
 
 @dataclass(frozen=True, kw_only=True)
 class SupportsRecord(Worded):
-    """Supports of a model. bare: how many places nothing holds without them, `islands` of them begin in the air; unheld:
-    what nothing holds with them; proof: what the two bodies show (None: there are no supports).
+    """Supports of a model. bare: how many places nothing holds without them, `islands` of them begin in the air;
+    unheld: what nothing holds with them; proof: what the two bodies show (None: there are no supports).
 
     tips, lowest first; trunks: columns on the bed; on_model: columns that stand on the model; no_way: tips left out
     because no way led down from them; shallow: tips that go in less deep, since the model is thin there. scars_mm2: of

@@ -39,7 +39,7 @@ class _Choice:
 
 
 def join(mesh: Mesh, ways: list[Way], floor_mm: float, s: SupportSettings) -> list[Trunk]:
-    """The trunks of ways, by the tip whose way each is; stubs, and ways that end on the model, stand alone and are none.
+    """The trunks of ways, by the tip whose way each is; stubs, and ways that end on the model, are none.
 
     Each column begins as a trunk of its own; while that saves material one is left out, its tips leaning to others
     (the drop heuristic of facility location, Feldman, Lehrer and Ray 1966).
@@ -47,8 +47,10 @@ def join(mesh: Mesh, ways: list[Way], floor_mm: float, s: SupportSettings) -> li
     bed = [k for k, way in enumerate(ways) if not (way.on_model or way.stub)]
     radius = {k: float(column_radius(ways[k].length_mm, s)) for k in bed}
     trunks = {k: Trunk(k, radius[k]) for k in bed}
+    if not bed:
+        return []
     roomy = _roomy(mesh, ways, bed, floor_mm, s)
-    if s.trunk_mm == 0 or s.lean_deg == 0 or len(bed) < 2:
+    if s.trunk_mm == 0 or s.lean_deg == 0:
         return list(trunks.values())
     choices = _branches(mesh, ways, bed, floor_mm, s)
     foot = np.pi * (2.5 * s.column_mm) ** 2 * s.foot_mm if s.foot == "discs" else 0.0

@@ -16,7 +16,6 @@ _OFF_MM = (1.0, 2.0, 3.0, 4.5, 6.5, 9.0, 13.0, 18.0, 26.0, 36.0)
 _MOST_CONES = 3  # of a tip: for so many the leaning ways are tried
 _LEAST_UP = 0.35  # of a normal: a column stands on what faces up more than that
 _ABOVE_MM = 1e-3
-_STUB_LAYERS = 1  # a stub is higher than so many and its gap
 _SHORT = 0.5  # of the cone's length: where the whole does not fit
 
 
@@ -83,7 +82,7 @@ class Paths:
         """Stand what is low above the bed, or above the model, on stubs; the tips that are left to do."""
         base, upward = self._beneath(places[todo] - [0.0, 0.0, _ABOVE_MM])
         high = places[todo, 2] - base[:, 2]
-        least = self._s.gap_mm + _STUB_LAYERS * self._s.held.layer_mm
+        least = self._s.gap_mm + self._s.held.layer_mm if self._s.gap_mm else _ABOVE_MM
         good = (high > least) & (high <= self._s.tip_long_mm + self._s.column_mm)
         good &= (upward > _LEAST_UP) if on_model else np.isnan(upward)
         for row in np.flatnonzero(good):
