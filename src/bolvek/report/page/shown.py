@@ -22,6 +22,7 @@ from bolvek.report.page.scene import FaceField, FaceKinds, LayerPlot, Level, Pla
 from bolvek.report.pictures.callouts import choose_spots
 from bolvek.report.pictures.compare import ADDED, MOVED, TURNED
 from bolvek.report.pictures.overhangs import LEGEND
+from bolvek.report.pictures.supports import SUPPORT
 from bolvek.units import Triple, area_text, as_triple, length_text, volume_text
 
 _MOST_ZONES = 60
@@ -54,17 +55,20 @@ def overhangs_scene(scene: Scene, record: OverhangRecord, kind: Ints8) -> Scene:
 
 
 def supports_scene(scene: Scene, supports: Mesh | None, record: SupportsRecord) -> Scene:
-    """Supports as a part of their own; what nothing holds, and the tips."""
+    """Supports as a part of their own, in their colour; what nothing holds, and what stands on the model."""
     places = [
         Place("fault", f"not held, layer {u.place.layer + 1:,}, {area_text(u.place.area_mm2)}", u.place.where_mm)
         for u in record.unheld[:_MOST_ZONES]
     ]
-    places += [Place("mark", f"tip {k}", tip.where_mm) for k, tip in enumerate(record.tips[:_MOST_ZONES], 1)]
+    standing = [t for t in record.tips if t.on == "model"][:_MOST_ZONES]
+    places += [Place("mark", "its support stands on the model", t.where_mm) for t in standing]
     if supports is not None:
         count = [len(scene.mesh.faces), len(supports.faces)]
         inner = None if scene.inner is None else np.concatenate([scene.inner, np.zeros(count[1], bool)])
         both = scene.mesh.joined(supports)
-        scene = replace(scene, mesh=both, inner=inner, part=np.repeat([0, 1], count), part_names=["model", "supports"])
+        part = np.repeat([0, 1], count)
+        kinds = (*scene.kinds, FaceKinds("supports", part - 1, [("support", SUPPORT)]))
+        scene = replace(scene, mesh=both, inner=inner, kinds=kinds, part=part, part_names=["model", "supports"])
     return replace(scene, places=(*scene.places, *places))
 
 

@@ -28,7 +28,7 @@ def supports_result(path: Path, mesh: Mesh, supports: Mesh | None, record: Suppo
     shown = ((mesh, palette.PLAIN), (lacking, palette.linear(LACKING)))
     views = (
         ("with its supports", View.three_quarter(), ((supports, palette.linear(SUPPORT)), *shown)),
-        ("from beneath: scars", View.three_quarter(-62.0, -38.0), ((scars, palette.linear(SCAR)), *shown)),
+        (f"from beneath: {_end(record)}s", View.three_quarter(-62.0, -38.0), ((scars, palette.linear(SCAR)), *shown)),
     )
     for k, (name, view, bodies) in enumerate(views):
         there = [(body, colour) for body, colour in bodies if body is not None]
@@ -39,9 +39,14 @@ def supports_result(path: Path, mesh: Mesh, supports: Mesh | None, record: Suppo
         panel.text(6, _HIGH - 4, name, 11, style="italic", up="top")
         add_scale_bar(panel, image)
     _figures(sheet, record)
-    legend = [("support", SUPPORT), ("scar", SCAR), *([("not held", LACKING)] if record.unheld else [])]
+    legend = [("support", SUPPORT), (_end(record), SCAR), *([("not held", LACKING)] if record.unheld else [])]
     legend_row(sheet, 420, 14, legend)
     return sheet.png()
+
+
+def _end(record: SupportsRecord) -> str:
+    """What a support ends in."""
+    return "pad" if record.gap_mm else "scar"
 
 
 def _balls(places: Floats, radius: float) -> Mesh | None:
@@ -62,7 +67,7 @@ def _figures(sheet: Sheet, r: SupportsRecord) -> None:
         ("trunks", f"{r.trunks:,}"),
         ("on the model", f"{r.on_model:,}"),
         ("material", volume_text(r.volume_mm3)),
-        ("scars", area_text(r.scars_mm2)),
+        ("scars", area_text(r.scars_mm2) if r.scars_mm2 else "none"),
         ("longest", length_text(r.longest_mm)),
         ("not held", f"{len(r.unheld):,}"),
     ]
