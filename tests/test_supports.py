@@ -246,7 +246,9 @@ def test_files_hold_model_and_supports(bolvek, tmp_path):
     # by the rules of another printer its tips are too narrow
     said = bolvek("proof", "arm.supports.3mf", "--printer", "filament-bed", expect=1).stdout
     assert "the supports leave 1 place of the model without hold" in said
-    bolvek("supports", "arm.stl", "-o", "one.stl", "--only-supports", "only.stl", "--picture", "p.png", "--page", "p.html")
+    bolvek(
+        "supports", "arm.stl", "-o", "one.stl", "--only-supports", "only.stl", "--picture", "p.png", "--page", "p.html"
+    )
     one, only = read_model(tmp_path / "one.stl").mesh, read_model(tmp_path / "only.stl").mesh
     assert not find_defects(one) and one.topology.shells == 1 and not find_defects(only)
     assert one.volume == pytest.approx(mesh.volume + only.volume, rel=2e-3)
@@ -273,7 +275,9 @@ def test_a_sheet_makes_supports_last(bolvek, tmp_path):
 def test_prep_turns_and_supports(bolvek, tmp_path):
     mesh = fuse_parts([block((0, 0, 0), (4, 4, 22)), block((3, 0, 20), (14, 4, 22))]).as_stored()
     write_model(tmp_path / "arm.stl", mesh)
-    said = bolvek("prep", "arm.stl", "--wall", "1mm", "--supports", "--printer", "small-resin", "--json", "r.json").stdout
+    said = bolvek(
+        "prep", "arm.stl", "--wall", "1mm", "--supports", "--printer", "small-resin", "--json", "r.json"
+    ).stdout
     assert "supports        held:" in said
     section = json.loads((tmp_path / "r.json").read_text())["models"][0]
     assert section["supports"]["tips"] and section["proof"]["ok"]

@@ -21,13 +21,13 @@ from bolvek.cli.base.options import (
 from bolvek.cli.base.shown import adds
 from bolvek.cli.base.types import LENGTH, PATH, Parsed
 from bolvek.errors import UsageError
-from bolvek.settings.measures import LayerSettings, Making
+from bolvek.settings.measures import LayerSettings
 
 if TYPE_CHECKING:
     from bolvek.analyses.layers import LayerRecord, LayerView
     from bolvek.cli.base.outcome import Outcome, Steps
     from bolvek.formats import Model
-    from bolvek.profiles import Material, Printer
+    from bolvek.profiles import Printer
 
 _HOLES = 3
 """Of how many pools it is told what a hole would free."""
@@ -97,7 +97,7 @@ def command(
         values,
         layer_mm=layer if layer is not None else known.layer_mm if known is not None else 0.05,
         least_wall_mm=limits(printer)[1] if least is None else least,
-        making=_making(known, profiles.material_for(material, known), price),
+        making=making_of(known, profiles.material_for(material, known), price),
     )
     scaling, asked = scaling_of(values), Asked(**values)
     if heights and asked.picture_target is None and svg is None:
@@ -134,30 +134,6 @@ def _drawn(model: "Model", record: "LayerRecord", view: "LayerView", wanted: lis
     layers = f"{record.count:,} layers"
     caption = model_caption(model.path, model.mesh, record, layers=layers)
     return section_sheet(record, view, wanted, caption) if wanted else layers_picture(record, view, caption)
-
-
-def _making(known: "Printer | None", material: "Material", price: tuple[float, str] | None) -> "Making":
-
-    per = {price[1]: price[0]} if price else {}
-    making = Making(
-        material=material.name,
-        density_g_cm3=material.density_g_cm3,
-        price_per_l=per.get("l"),
-        price_per_kg=per.get("kg"),
-    )
-    if known is None:
-        return making
-    return dataclasses.replace(
-        making,
-        kind=known.kind,
-        exposure_s=known.exposure_s,
-        first_exposure_s=known.first_exposure_s,
-        first_layers=int(known.first_layers or 0),
-        lift_s=known.lift_s,
-        flow_mm3_s=known.flow_mm3_s,
-        layer_change_s=known.layer_change_s,
-        pixel_mm=known.pixel_mm,
-    )
 
 
 def _layers_at(heights: tuple[float, ...], record: "LayerRecord") -> list[int]:

@@ -4,6 +4,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 from bolvek.settings.describe import Settings, setting
+from bolvek.settings.measures import Making
 from bolvek.settings.shape import Ball
 from bolvek.units import Triple, length_text
 
@@ -55,7 +56,8 @@ class SupportSettings(Settings):
     above a flat pad instead; column_mm: diameter of a column, one longer than `slender` diameters is thicker; lean_deg:
     the most a way leans from the upright; clearance_mm: between the model and all but tips; trunk_mm: how far a column
     leans to another; foot: what columns stand on. density: so many times the tips that are needed. at_mm: places that
-    get a tip; show: the side people look at; keep_off: balls without tips; inside: rooms within the model too.
+    get a tip; show: the side people look at; keep_off: balls without tips; inside: rooms within the model too. making: how
+    layers are made, where the time that supports take is told.
     """
 
     held: HeldSettings = HeldSettings()
@@ -85,6 +87,7 @@ class SupportSettings(Settings):
     )
     keep_off: tuple[Ball, ...] = setting((), help="No tip in this ball; repeat for more.")
     inside: bool = setting(False, help="Support what is inside of rooms of the model too.")
+    making: Making | None = None
 
     def contradictions(self) -> Iterator[str]:
         """Sizes that go with each other."""

@@ -51,16 +51,19 @@ body_options = options(
 
 def support_settings(values: dict[str, Any], printer: str | None) -> SupportSettings:
     """Settings as given with `rule_options` and `body_options`, taken out of `values`; else as the printer has them."""
+    from bolvek.cli.base.making import making_of
     from bolvek.profiles import load_profiles
 
     rules: dict[str, Any] = {}
     bodies: dict[str, Any] = {}
     if printer is not None:
-        p = load_profiles().printer(printer)
+        profiles = load_profiles()
+        p = profiles.printer(printer)
         rules = {name: getattr(p, f"support_{name}") for name in _RULES_OF_PRINTER}
         rules |= {"angle_deg": p.overhang_deg, "layer_mm": p.layer_mm}
         rules |= {"bridge_most_mm": p.bridge_most_mm if p.kind == "filament" else 0.0}
         bodies = {name: getattr(p, f"support_{name}") for name in _OF_PRINTER}
+        bodies["making"] = making_of(p, profiles.material_for(None, p))
     for owner, known in ((HeldSettings, rules), (SupportSettings, bodies)):
         for name in [key.partition("__")[2] for key in list(values) if key.startswith(f"{owner.__name__}__")]:
             value = given(owner, name, values)

@@ -1,5 +1,7 @@
 """Supports for a model: the fewest tips that hold it, their ways down, and the body they are."""
 
+import math
+
 import numpy as np
 
 from bolvek.analyses.finding import Finding
@@ -81,6 +83,7 @@ def find_supports(mesh: Mesh, settings: SupportSettings = _PLAIN) -> tuple[Mesh 
         shown=sum(tip.shown for tip in tips),
         volume_mm3=0.0 if made is None else made.volume,
         model_mm3=mesh.volume,
+        minutes=_minutes(mesh, made, s),
         scars_mm2=scars,
         scar_share=scars / mesh.area,
         longest_mm=max((way.length_mm for way in ways), default=0.0),
@@ -90,6 +93,16 @@ def find_supports(mesh: Mesh, settings: SupportSettings = _PLAIN) -> tuple[Mesh 
         findings=(*_off_the_bed(mesh, bool(tips)), *_findings(unheld, proof, tips, thin, s)),
     )
     return made, record
+
+
+def _minutes(mesh: Mesh, made: Mesh | None, s: SupportSettings) -> float | None:
+    """How much longer the build takes with supports."""
+    if s.making is None:
+        return None
+    high, added = float(mesh.size[2]), 0.0 if made is None else made.volume
+    layers = [math.ceil((high + lift) / s.held.layer_mm - 1e-9) for lift in (0.0, s.held.lift_mm)]
+    before, after = s.making.seconds(layers[0], mesh.volume), s.making.seconds(layers[1], mesh.volume + added)
+    return None if before is None or after is None else (after - before) / 60
 
 
 def _depths(mesh: Mesh, ways: list[Way], s: SupportSettings) -> tuple[Floats, Bools]:

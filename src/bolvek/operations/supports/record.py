@@ -40,7 +40,7 @@ class SupportsRecord(Worded):
     tips, lowest first; trunks: columns on the bed; on_model: columns that stand on the model; no_way: tips left out
     because no way led down from them; shallow: tips that go in less deep, since the model is thin there. scars_mm2: of
     all tips where they meet the surface, scar_share: of the surface; shown: tips on the side people look at.
-    longest_mm: the longest way of a tip. pixel_mm: a debt of what holds is known to that.
+    minutes: how much longer the build takes with them, None where that is not known. longest_mm: the longest way of a tip. pixel_mm: a debt of what holds is known to that.
     """
 
     angle_deg: float
@@ -67,6 +67,7 @@ class SupportsRecord(Worded):
     shown: int
     volume_mm3: float
     model_mm3: float
+    minutes: float | None
     scars_mm2: float
     scar_share: float
     longest_mm: float
