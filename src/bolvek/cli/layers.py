@@ -82,6 +82,7 @@ def command(
     """
     from bolvek.analyses.columns import hole_beneath
     from bolvek.analyses.layers import read_layers
+    from bolvek.cli.base.making import making_of
     from bolvek.cli.base.options import scaling_of
     from bolvek.cli.base.outcome import Run
     from bolvek.cli.base.run import run

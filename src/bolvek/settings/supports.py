@@ -56,8 +56,8 @@ class SupportSettings(Settings):
     above a flat pad instead; column_mm: diameter of a column, one longer than `slender` diameters is thicker; lean_deg:
     the most a way leans from the upright; clearance_mm: between the model and all but tips; trunk_mm: how far a column
     leans to another; foot: what columns stand on. density: so many times the tips that are needed. at_mm: places that
-    get a tip; show: the side people look at; keep_off: balls without tips; inside: rooms within the model too. making: how
-    layers are made, where the time that supports take is told.
+    get a tip; show: the side people look at; keep_off: balls without tips; inside: rooms within the model too.
+    making: how layers are made, where the time that supports take is told.
     """
 
     held: HeldSettings = HeldSettings()

@@ -38,9 +38,10 @@ class SupportsRecord(Worded):
     unheld: what nothing holds with them; proof: what the two bodies show (None: there are no supports).
 
     tips, lowest first; trunks: columns on the bed; on_model: columns that stand on the model; no_way: tips left out
-    because no way led down from them; shallow: tips that go in less deep, since the model is thin there. scars_mm2: of
-    all tips where they meet the surface, scar_share: of the surface; shown: tips on the side people look at.
-    minutes: how much longer the build takes with them, None where that is not known. longest_mm: the longest way of a tip. pixel_mm: a debt of what holds is known to that.
+    because no way led down from them; shallow: tips that go in less deep, since the model is thin there. minutes: how
+    much longer the build takes with them, None where that is not known. scars_mm2: of all tips where they meet the
+    surface, scar_share: of the surface; shown: tips on the side people look at. longest_mm: the longest way of a tip.
+    pixel_mm: a debt of what holds is known to that.
     """
 
     angle_deg: float
