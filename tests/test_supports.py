@@ -1,4 +1,4 @@
-"""Supports: that they hold, by measures of their own; as few as may be; ways down; what is told, and what is written."""
+"""Supports: that they hold, by measures of their own; as few as may be; ways down; what is told and written."""
 
 import json
 
