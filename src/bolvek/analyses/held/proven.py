@@ -14,7 +14,7 @@ from bolvek.analyses.held.held import Tips, hold
 from bolvek.analyses.held.record import UnheldPlace
 from bolvek.analyses.held.stretches import Stretches, cut_in_layers
 from bolvek.analyses.held.tips import told_stretches
-from bolvek.arrays import Bools, Floats
+from bolvek.arrays import Bools, Floats, Ints
 from bolvek.mesh import Mesh
 from bolvek.settings.supports import HeldSettings, SupportSettings
 from bolvek.spatial.groups import linked_groups
@@ -98,10 +98,7 @@ def prove_supports(mesh: Mesh, supports: Mesh, settings: SupportSettings) -> Sup
     rules = _standing_on(mesh, floor, s.held)
     stretches = cut_in_layers(mesh, rules)
     standing = cut_in_layers(supports, _standing_on(supports, floor, s.held))
-    below = stretches.bottoms - [0.0, 0.0, s.gap_mm + _INTO_LAYERS * s.held.layer_mm * (s.gap_mm > 0)]
-    rows = np.flatnonzero(_near(standing, below))
-    rows = rows[_within(supports, below[rows])]
-    points = below[rows]
+    rows, points = _touched(supports, standing, stretches.bottoms, s)
     contacts, counts = _contacts(supports, points, s, stretches)
     rows = rows[counts]
     tips = Tips.none(rules.reach_mm - rules.carry_mm, rules.carry_mm)
@@ -164,6 +161,24 @@ def _contacts(supports: Mesh, points: Floats, s: SupportSettings, stretches: Str
     return found, wide[group]
 
 
+def _touched(supports: Mesh, standing: Stretches, bottoms: Floats, s: SupportSettings) -> tuple[Ints, Floats]:
+    """The stretches (N,) that supports touch from below, of those that begin at bottoms (S, 3), and where (N, 3): what
+    is there is a tip, or a pad a gap lower."""
+    beneath = _beneath(s)
+    rows = np.flatnonzero(_near(standing, bottoms - beneath))
+    points = bottoms[rows].copy()
+    pad = _within(supports, points - beneath)
+    points[pad] -= beneath
+    touched = pad.copy()
+    touched[~pad] = _within(supports, points[~pad])
+    return rows[touched], points[touched]
+
+
+def _beneath(s: SupportSettings) -> Floats:
+    """How far (3,) beneath what it holds the material of a pad is met; nothing of a tip."""
+    return np.array([0.0, 0.0, s.gap_mm + _INTO_LAYERS * s.held.layer_mm if s.gap_mm else 0.0])
+
+
 def _near(standing: Stretches, points: Floats) -> Bools:
     """Whether points (N, 3) may be in the material of supports: there is some of it at about their height in the column
     next to them."""
@@ -186,8 +201,7 @@ def _hanging(mesh: Mesh, stretches: Stretches, s: SupportSettings) -> tuple[list
     rows = np.flatnonzero(told_stretches(held, rules))
     if not len(rows):
         return [], np.zeros((0, 3))
-    below = bottoms[rows] - [0.0, 0.0, s.gap_mm + _INTO_LAYERS * s.held.layer_mm * (s.gap_mm > 0)]
-    on_model = rows[_within(mesh, below)]
+    on_model = rows[_within(mesh, bottoms[rows] - _beneath(s))]
     tips = Tips.none(rules.reach_mm - rules.carry_mm, rules.carry_mm)
     tips = tips.joined(on_model, stretches.build.span[on_model, 0].astype(np.int64))
     held = hold(stretches, tips)

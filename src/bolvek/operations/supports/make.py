@@ -57,7 +57,7 @@ def find_supports(mesh: Mesh, settings: SupportSettings = _PLAIN) -> tuple[Mesh 
     unheld = _unheld(lacking if proof is None else proof.unheld, placed)
     ways = [] if placed is None else placed.ways
     tips = _told(mesh, ways, trunks, depth, s)
-    scars = len(tips) * np.pi * (0.5 * s.tip_mm) ** 2 if s.gap_mm == 0 else 0.0
+    scars = int((depth > 0).sum()) * np.pi * (0.5 * s.tip_mm) ** 2
     record = SupportsRecord(
         angle_deg=s.held.angle_deg,
         layer_mm=s.held.layer_mm,
@@ -106,13 +106,18 @@ def _minutes(mesh: Mesh, made: Mesh | None, s: SupportSettings) -> float | None:
 
 
 def _depths(mesh: Mesh, ways: list[Way], s: SupportSettings) -> tuple[Floats, Bools]:
-    """How deep each tip (T,) goes in, and where that is less than asked because the model is thin there."""
-    if s.gap_mm > 0:
-        return np.full(len(ways), -s.gap_mm), np.zeros(len(ways), bool)
+    """How deep each tip (T,) goes in (below 0: the gap above its pad), and where that is less than asked because the
+    model is thin there."""
     start, way = np.array([w.tip for w in ways]).reshape(-1, 3), np.array([w.toward for w in ways]).reshape(-1, 3)
     hit = mesh.tree.rays(start, -way, near=1e-4).distance[:, 0]
     thin = _DEEPEST * hit < s.enter_mm
-    return np.where(thin, _DEEPEST * hit, s.enter_mm), thin
+    deep = np.where(thin, _DEEPEST * hit, s.enter_mm)
+    if s.gap_mm > 0:
+        # a stub so low that no pad has room beneath the gap goes in all the same
+        high = np.array([w.tip[2] - w.corners[-1][2] if w.stub else np.inf for w in ways])
+        pad = high > s.gap_mm + s.held.layer_mm
+        deep, thin = np.where(pad, -s.gap_mm, deep), thin & ~pad
+    return deep, thin
 
 
 def _told(mesh: Mesh, ways: list[Way], trunks: list[Trunk], depth: Floats, s: SupportSettings) -> list[SupportTip]:
@@ -158,7 +163,7 @@ def _off_the_bed(mesh: Mesh, supported: bool) -> tuple[Finding, ...]:
     if not supported or abs(low) <= _OFF_BED_MM:
         return ()
     text = f"the model begins at z = {length_text(low)}; its supports stand at that height, not at 0"
-    drop = remedy("pose", "drops it onto the bed first", PoseSettings(drop=True))
+    drop = remedy("pose", "drops it onto the bed first", PoseSettings(drop=True), anew=True)
     return (Finding("off_bed", "note", 1, text, remedies=(drop,)),)
 
 

@@ -82,8 +82,7 @@ class Paths:
         """Stand what is low above the bed, or above the model, on stubs; the tips that are left to do."""
         base, upward = self._beneath(places[todo] - [0.0, 0.0, _ABOVE_MM])
         high = places[todo, 2] - base[:, 2]
-        least = self._s.gap_mm + self._s.held.layer_mm if self._s.gap_mm else _ABOVE_MM
-        good = (high > least) & (high <= self._s.tip_long_mm + self._s.column_mm)
+        good = (high > _ABOVE_MM) & (high <= self._s.tip_long_mm + self._s.column_mm)
         good &= (upward > _LEAST_UP) if on_model else np.isnan(upward)
         for row in np.flatnonzero(good):
             corners = np.array([0.5 * (places[todo[row]] + base[row]), base[row]])
