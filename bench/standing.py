@@ -72,6 +72,8 @@ CASES: dict[str, Ask] = {
     "proof, 1,728 cubes": (lambda: _cubes(12), ["proof", "--wall", "0.8mm"]),
     "survey, a million triangles": (lambda: blob(1, 100.0, 0.225), ["survey"]),
     "walls, a million triangles": (lambda: blob(1, 100.0, 0.225), ["walls"]),
+    "supports, 5,000 triangles, 100 mm": (lambda: blob(1, 100.0, 3.1), ["supports", "--printer", "small-resin"]),
+    "supports, a million triangles, 100 mm": (lambda: blob(1, 100.0, 0.225), ["supports", "--printer", "small-resin"]),
     "tips, 5,000 triangles, 100 mm": (lambda: blob(1, 100.0, 3.1), ["overhangs", "--printer", "small-resin", "--tips"]),
     "tips, a million triangles, 100 mm": (
         lambda: blob(1, 100.0, 0.225),

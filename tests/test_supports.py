@@ -230,6 +230,20 @@ def test_the_proof_sees_what_is_wrong_with_bodies():
     assert all(c.narrow for c in prove_supports(mesh, made, thin).contacts)
 
 
+def test_ways_up_say_what_supports_they_take(bolvek, tmp_path):
+    mesh = fuse_parts([block((0, 0, 0), (4, 10, 22)), block((3, 0, 20), (18, 10, 22))]).as_stored()
+    write_model(tmp_path / "arm.stl", mesh)
+    asked = ["overhangs", "arm.stl", "--printer", "small-resin", "--tips", "--compare-up", "20", "--json", "r.json"]
+    assert "mm2 of scars" in bolvek(*asked, expect=1).stdout
+    found = json.loads((tmp_path / "r.json").read_text())["models"][0]["directions"]
+    _, record = find_supports(mesh)
+    now = found["now"]["supports"]
+    assert len(record.tips) <= now["tips"] <= 2 * len(record.tips)
+    assert now["volume_mm3"] == pytest.approx(now["tips"] * np.pi / 4 * 20, rel=0.1)
+    # lying on its side it takes none
+    assert min(d["supports"]["tips"] for d in found["best"]) == 0
+
+
 def test_files_hold_model_and_supports(bolvek, tmp_path):
     mesh = fuse_parts([block((0, 0, 0), (4, 4, 22)), block((3, 0, 20), (11, 4, 22))]).as_stored()
     write_model(tmp_path / "arm.stl", mesh)

@@ -10,6 +10,7 @@ from bolvek.cli.base.bind import bound, given, taken
 from bolvek.cli.base.directions import direction_options, settings_for, weights_for
 from bolvek.cli.base.options import Asked, options, printer_option, reading_options, scaled_options, several_models
 from bolvek.cli.base.shown import adds
+from bolvek.cli.base.supported import support_settings
 from bolvek.cli.base.types import PICTURE
 from bolvek.errors import UsageError
 from bolvek.settings.measures import OverhangSettings, RankSettings
@@ -60,7 +61,11 @@ def command(
     """
     from bolvek.analyses.held import find_held
     from bolvek.analyses.overhangs import find_overhangs, judged_by_hold
-    from bolvek.analyses.overhangs.directions import compare_directions, faces_in_directions
+    from bolvek.analyses.overhangs.directions import (
+        compare_directions,
+        faces_in_directions,
+        with_supports_needed,
+    )
     from bolvek.cli.base.options import scaling_of
     from bolvek.cli.base.outcome import Run
     from bolvek.cli.base.run import run
@@ -68,7 +73,7 @@ def command(
 
     settings = settings_for(values, printer)
     settings.check()
-    holding = _holding(settings, values, tips=tips)
+    holding, bodies = _holding(settings, values, tips=tips), support_settings({}, printer)
     count, show = (given(RankSettings, name, values) for name in ("count", "show"))
     weights = weights_for(weigh, settings.habit, show=show is not None)
     compare = taken(RankSettings, values, weights=weights, show=show, **({} if count is None else {"count": count}))
@@ -90,6 +95,9 @@ def command(
         sections: dict[str, Any] = {"overhangs": record} | ({} if held is None else {"held": held})
         if count is not None:
             compared = step("directions", lambda: compare_directions(mesh, settings, compare))
+            if holding is not None:
+                sizes = bodies.tip_mm, bodies.column_mm
+                compared = step("supports", lambda: with_supports_needed(mesh, compared, holding, *sizes))
             sections["directions"] = compared
             rows += direction_rows(compared)
             if sheet is not None:

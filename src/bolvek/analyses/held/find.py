@@ -1,13 +1,20 @@
 """What nothing holds in a build, and the fewest tips of supports that would."""
 
-from bolvek.analyses.held.record import HeldRecord, TipPlace
+from dataclasses import replace
+
+import numpy as np
+
+from bolvek.analyses.held.held import Tips, hold
+from bolvek.analyses.held.record import HeldRecord, SupportsNeeded, TipPlace
 from bolvek.analyses.held.stretches import cut_in_layers
-from bolvek.analyses.held.tips import place_tips
+from bolvek.analyses.held.tips import place_tips, set_tips
 from bolvek.mesh import Mesh
 from bolvek.settings.supports import HeldSettings
 from bolvek.units import as_triple
 
 _PLAIN = HeldSettings()
+_QUICK = 0.25
+"""How wide columns are in an estimate, as a share of the reach."""
 
 
 def find_held(mesh: Mesh, settings: HeldSettings = _PLAIN) -> HeldRecord:
@@ -40,3 +47,14 @@ def find_held(mesh: Mesh, settings: HeldSettings = _PLAIN) -> HeldRecord:
         tips=[TipPlace(as_triple(at), float(z)) for at, z in zip(bottoms, height, strict=True)],
         held_by_tips=not any(p.counts(s) for p in with_tips.places()[1]),
     )
+
+
+def needed_supports(mesh: Mesh, settings: HeldSettings, tip_mm: float, column_mm: float) -> SupportsNeeded:
+    """What supports would take in a build of a closed mesh, estimated on wide columns. Raises WorkError as `find_held`
+    does."""
+    s = replace(settings, pixel_mm=_QUICK * settings.reach_mm)
+    stretches = cut_in_layers(mesh, s)
+    tips = set_tips(hold(stretches), Tips.none(s.reach_mm - s.carry_mm, s.carry_mm), s)
+    high = stretches.columns.low[stretches.row[tips.stretch]] - stretches.floor_mm
+    area = [0.25 * np.pi * width**2 for width in (tip_mm, column_mm)]
+    return SupportsNeeded(len(tips), len(tips) * area[0], float(high.sum()) * area[1])

@@ -33,6 +33,16 @@ class TipPlace:
 
 
 @dataclass(frozen=True)
+class SupportsNeeded:
+    """What supports would take, quickly estimated: tips as they are set before any is taken out again, and the material
+    of a straight column under each, which trunks make less."""
+
+    tips: int
+    scars_mm2: float
+    volume_mm3: float
+
+
+@dataclass(frozen=True)
 class HeldRecord:
     """What holds in a build without supports. pixel_mm: a debt is known to one of these. smaller: places too small to
     be told; places and tips: lowest first. held_by_tips: whether all that is told holds with them, as measured again.

@@ -4,6 +4,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from bolvek.analyses.held import SupportsNeeded, needed_supports
 from bolvek.analyses.overhangs.islands import Sweep, find_islands, neighbours
 from bolvek.analyses.overhangs.overhangs import ANGLE_SLACK_DEG, faces_of
 from bolvek.analyses.overhangs.record import FOOT_SHARE, up_of
@@ -15,6 +16,7 @@ from bolvek.arrays import Bools, Floats, Ints, Ints8
 from bolvek.kernels.surface import sweep as kernels
 from bolvek.mesh import Mesh
 from bolvek.settings.measures import MEASURES, OverhangSettings, RankSettings
+from bolvek.settings.supports import HeldSettings
 from bolvek.spatial.frames import across, fibonacci_sphere
 from bolvek.spatial.hull import hull_sides
 from bolvek.spatial.parallel import run_ranges
@@ -52,7 +54,7 @@ class Direction:
 
     falls: it stands on a point, or its centre of mass outside the contact (told of what stands on the bed only);
     such directions rank last. Volumes and the section (the largest cross-section) are estimates from samples;
-    `source` says where the direction comes from.
+    `source` says where the direction comes from; supports: what they would take, where that was asked.
     """
 
     up: Triple
@@ -68,6 +70,7 @@ class Direction:
     bed_margin_mm: float | None
     section_mm2: float
     shown_mm2: float
+    supports: SupportsNeeded | None = None
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -104,6 +107,18 @@ def weighed(settings: RankSettings, habit: str) -> dict[str, float]:
     if settings.show is not None:
         plain["show"] = 1.0
     return plain if settings.weights is None else {name: settings.weights.get(name, 0.0) for name in MEASURES}
+
+
+def with_supports_needed(
+    mesh: Mesh, compared: Comparison, held: HeldSettings, tip_mm: float, column_mm: float
+) -> Comparison:
+    """The directions that are told, each with what supports would take. Raises WorkError for a surface that is not
+    closed."""
+
+    def told(one: Direction) -> Direction:
+        return replace(one, supports=needed_supports(mesh, replace(held, up=one.up), tip_mm, column_mm))
+
+    return replace(compared, best=[told(one) for one in compared.best], now=told(compared.now))
 
 
 def compare_directions(mesh: Mesh, settings: OverhangSettings, compare: RankSettings = _PLAIN) -> Comparison:

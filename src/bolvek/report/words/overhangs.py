@@ -134,9 +134,14 @@ def direction_rows(c: Comparison) -> list[Row]:
 def _direction_text(d: Direction) -> str:
     up = ",".join(f"{x:.4f}" for x in d.up)
     sealed = f" ({volume_text(d.support_sealed_mm3)} in sealed rooms)" if d.support_sealed_mm3 > 0 else ""
+    needed = ""
+    if d.supports is not None:
+        n = d.supports
+        scars = f"{n.scars_mm2:.1f} mm2 of scars"
+        needed = f"; about {count_text(n.tips, 'tip')}, {scars}, {volume_text(n.volume_mm3)} of columns"
     return (
         f"{d.score:.3f}: up {up} ({d.source}): {'falls over, ' if d.falls else ''}{_area(d.overhang_mm2)} over, "
         f"{count_text(d.islands, 'island')}, about {volume_text(d.support_volume_mm3)} support{sealed}, "
         f"{length_text(d.height_mm)} tall, {_area(d.bed_contact_mm2)} on the bed, {_area(d.section_mm2)} in the widest "
-        "layer"
+        f"layer{needed}"
     )
