@@ -54,10 +54,11 @@ def supports_rows(r: SupportsRecord, *, most: int = MOST_LISTED) -> list[Row]:
     end = f"a gap of {length_text(r.gap_mm)} beneath the model" if r.gap_mm else f"{length_text(r.tip_mm)} wide"
     rows.append(("tips", f"{len(r.tips):,}, {end}; each holds {length_text(r.carry_mm)} around it"))
     shared = len(r.tips) - r.trunks - r.on_model
-    stand = f"{count_text(r.trunks, 'column')} on the bed"
-    stand += f", {shared:,} branches and stubs" if shared else ""
+    stand = f"{count_text(r.trunks, 'trunk')} on the bed"
+    stand += f", {shared:,} {'branch or stub' if shared == 1 else 'branches and stubs'}" if shared else ""
     stand += f", {r.on_model:,} on the model" if r.on_model else ""
-    rows.append(("columns", f"{stand}; the longest way {length_text(r.longest_mm)}; {length_text(r.column_mm)} and up"))
+    thick = f"{length_text(r.column_mm)} thick at least"
+    rows.append(("trunks", f"{stand}; the longest way {length_text(r.longest_mm)}; {thick}"))
     share = percent(r.volume_mm3 / r.model_mm3) if r.model_mm3 > 0 else "?"
     rows.append(("material", f"{volume_text(r.volume_mm3)} of supports, {share} of the model's"))
     if r.proof is not None:
