@@ -16,7 +16,7 @@ DOCS = Path(__file__).parent.parent / "docs"
 def test_the_examples_of_the_library_run(tmp_path, monkeypatch, capsys):
     monkeypatch.chdir(tmp_path)
     code = re.findall(r"```python\n(.*?)```", (DOCS / "library.md").read_text(), re.DOTALL)
-    assert len(code) == 5
+    assert len(code) == 6
     exec(compile("\n".join(code), "library.md", "exec"), {})
     said = capsys.readouterr().out
     assert "'hollows, drains and proves it'" in said and "2 pieces" in said and "cm3 of cavity" in said
