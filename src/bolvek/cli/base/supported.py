@@ -79,10 +79,10 @@ def with_supports(model: "Model", supports: "Mesh", target: Path, step: "Steps")
     """The model and its supports as a file takes them: in a 3MF two parts, the model bit for bit as it is; in all
     others one body. Raises WorkError where that does not come out sound."""
     from bolvek.formats import Parts
-    from bolvek.operations.fuse import unite
+    from bolvek.operations.supports import with_model
 
     if target.suffix.lower() != ".3mf":
-        return dataclasses.replace(model, mesh=step("fuse", lambda: unite(model.mesh, supports))[0], parts=None)
+        return dataclasses.replace(model, mesh=step("fuse", lambda: with_model(model.mesh, supports)), parts=None)
     part = np.repeat([0, 1], [len(model.mesh.faces), len(supports.faces)]).astype(np.int32)
     parts = Parts((model.path.stem, "supports"), part, frozenset({1}))
     return dataclasses.replace(model, mesh=model.mesh.joined(supports), parts=parts)

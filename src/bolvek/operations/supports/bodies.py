@@ -25,6 +25,9 @@ _SUNK = 0.4  # of a foot's thickness: how deep columns go into it
 _FOOT_WIDE = 2.5  # radii of its column
 _BEVEL = 0.5  # of a foot's thickness: how much narrower it is at the bed
 _RIM_MM = 2.0  # of a plate around what stands on it
+_STAGGER_MM = 0.002
+"""How far above the bed supports begin, each set of them so much higher: no two have a face in one plane, nor with the
+model."""
 _FOOT_LEAST = 1.3  # radii of its column: a narrower foot is left out
 _APART_MM = 0.1  # between feet, and between a foot and what stands beside it
 BRACE_FROM = 12.0
@@ -32,6 +35,7 @@ BRACE_FROM = 12.0
 _BRACE_REACH_MM = 15.0
 _BRACE_EVERY_MM = 12.0
 _BRACE_SHARE = 0.7  # of a column's radius
+_TRIES = 6  # of putting one support and the model together
 
 
 @dataclass(frozen=True)
@@ -42,12 +46,13 @@ class Limb:
     radius: Floats
     sides: int = _SIDES
 
-    def mesh(self, number: int) -> Mesh:
-        """Its mesh, turned by its number: no two limbs have sides in one plane."""
+    def mesh(self, number: int, floor_mm: float, up_mm: float) -> Mesh:
+        """Its mesh, turned by its number: no two limbs have sides in one plane. At the bed it begins so much higher."""
         n = self.sides
         turn = 2 * np.pi * (np.arange(n) / n + np.mod(_GOLDEN * number, 1.0))
         ring = self.radius[:, None, None] * np.stack([np.cos(turn), np.sin(turn), 0 * turn], axis=1)
         points = (self.axis[:, None] + ring).reshape(-1, 3)
+        points[:, 2] = np.maximum(points[:, 2], floor_mm + up_mm)
         a = np.arange(n)
         b = (a + 1) % n
         faces = [np.stack([0 * a[1:-1], b[1:-1], a[1:-1]], axis=1)]
@@ -202,6 +207,7 @@ def plate(ways: list[Way], floor_mm: float, s: SupportSettings) -> Mesh | None:
     bevel = _BEVEL * s.foot_mm
     rim = _FOOT_WIDE * s.column_mm * 0.5 + _RIM_MM
     low, high = outline(rim - bevel), outline(rim)
+    floor_mm += _STAGGER_MM  # whatever else is at the bed lies in it
     points = np.vstack(
         [
             np.column_stack([low, np.full(len(low), floor_mm)]),
@@ -220,12 +226,14 @@ def plate(ways: list[Way], floor_mm: float, s: SupportSettings) -> Mesh | None:
     return Mesh.from_indexed(points, faces).as_stored()
 
 
-def as_one(limbs: list[Limb], others: list[Mesh]) -> Mesh:
-    """One sound body, or as many as keep apart, of limbs and other bodies. Raises WorkError where none comes out."""
+def as_one(limbs: list[Limb], others: list[Mesh], floor_mm: float) -> Mesh:
+    """One sound body, or as many as keep apart, of limbs over a bed and other bodies. Raises WorkError where none comes
+    out."""
     colour = _dealt_out(limbs)
+    bodies = [limb.mesh(k, floor_mm, _STAGGER_MM * (1 + int(colour[k]))) for k, limb in enumerate(limbs)]
     sets = []
     for c in range(int(colour.max(initial=-1)) + 1):
-        some = [limbs[k].mesh(int(k)) for k in np.flatnonzero(colour == c)]
+        some = [bodies[k] for k in np.flatnonzero(colour == c)]
         sets.append(some[0].joined(*some[1:]))
     sets += others
     try:
@@ -233,8 +241,21 @@ def as_one(limbs: list[Limb], others: list[Mesh]) -> Mesh:
         for other in sets[1:]:
             made = unite(made, other)[0]
     except WorkError:
-        made = fuse_parts([*(limb.mesh(k) for k, limb in enumerate(limbs)), *others])
+        made = fuse_parts([*bodies, *others])
     return made
+
+
+def with_model(mesh: Mesh, supports: Mesh) -> Mesh:
+    """A sound mesh and its supports as one sound body: all at once, or in halves where rounding spoils that. Raises
+    WorkError where none comes out."""
+    shells = supports.topology.shells
+    try:
+        return unite(mesh, supports, tries=_TRIES if shells == 1 else 1)[0]
+    except WorkError:
+        if shells == 1:
+            raise
+    later = supports.topology.shell >= shells // 2
+    return with_model(with_model(mesh, supports.picked(~later)), supports.picked(later))
 
 
 def _dealt_out(limbs: list[Limb]) -> Ints:

@@ -52,7 +52,7 @@ def find_supports(mesh: Mesh, settings: SupportSettings = _PLAIN) -> tuple[Mesh 
             trunks = join(mesh, placed.ways, stretches.floor_mm, s)
             limbs = limbs_of(mesh, placed.ways, trunks, depth, stretches.floor_mm, s)
             foot = plate(placed.ways, stretches.floor_mm, s) if s.foot == "plate" else None
-            made = as_one(limbs, [] if foot is None else [foot])
+            made = as_one(limbs, [] if foot is None else [foot], stretches.floor_mm)
     proof = None if made is None else prove_supports(mesh, made, s)
     unheld = _unheld(lacking if proof is None else proof.unheld, placed)
     ways = [] if placed is None else placed.ways

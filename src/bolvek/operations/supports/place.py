@@ -136,8 +136,8 @@ def place(mesh: Mesh, stretches: Stretches, bare: Held, settings: SupportSetting
         tips = more.chosen(good)
         if good.all() and not (not turn and asked):
             break
-    # a column less: where a tip leans, or its pad lies lower, it may touch so much beside
-    wide = max(_ROUND * s.tip_mm - stretches.columns.pixel_mm, 0.0)
+    # a pad lies lower, so that a column of it may lie beside its place
+    wide = max(_ROUND * s.tip_mm - (stretches.columns.pixel_mm if s.gap_mm else 0.0), 0.0)
     kept, held = prune_tips(stretches, tips, rules, asked=asked, wide_mm=wide, touched=wanted)
     row = {key: k for k, key in enumerate(zip(tips.stretch.tolist(), tips.layer.tolist(), strict=True))}
     kept_rows = [row[key] for key in zip(kept.stretch.tolist(), kept.layer.tolist(), strict=True)]
