@@ -167,10 +167,10 @@ def _touched(supports: Mesh, standing: Stretches, bottoms: Floats, s: SupportSet
     beneath = _beneath(s)
     rows = np.flatnonzero(_near(standing, bottoms - beneath))
     points = bottoms[rows].copy()
-    pad = _within(supports, points - beneath)
-    points[pad] -= beneath
-    touched = pad.copy()
-    touched[~pad] = _within(supports, points[~pad])
+    tip = _within(supports, points)
+    points[~tip] -= beneath
+    touched = tip.copy()
+    touched[~tip] = _within(supports, points[~tip])
     return rows[touched], points[touched]
 
 
