@@ -4,8 +4,6 @@ import dataclasses
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-import numpy as np
-
 from bolvek.cli.base.bind import bound, given, taken
 from bolvek.cli.base.options import options
 from bolvek.cli.base.types import BALL, PLACE
@@ -78,6 +76,8 @@ def support_settings(values: dict[str, Any], printer: str | None) -> SupportSett
 def with_supports(model: "Model", supports: "Mesh", target: Path, step: "Steps") -> "Model":
     """The model and its supports as a file takes them: in a 3MF two parts, the model bit for bit as it is; in all
     others one body. Raises WorkError where that does not come out sound."""
+    import numpy as np
+
     from bolvek.formats import Parts
     from bolvek.operations.supports import with_model
 

@@ -23,7 +23,7 @@ def supports_text(r: SupportsRecord) -> str:
     scars = f"{area_text(r.scars_mm2)} of scars ({percent(r.scar_share)} of the surface)" if r.scars_mm2 else "no scars"
     # a millilitre is a cubic centimetre
     parts = [count_text(len(r.tips), "tip"), *columns, f"{r.volume_mm3 / 1000:.2f} ml", scars]
-    if r.minutes is not None:
+    if r.minutes is not None and r.minutes >= 0.5:
         parts.append(f"{r.minutes:.0f} min more")
     return f"{r.verdict}: {', '.join(parts)}"
 
