@@ -272,6 +272,14 @@ def test_files_hold_model_and_supports(bolvek, tmp_path):
     assert not (tmp_path / "cube.supports.3mf").exists()
 
 
+def test_the_same_bytes_at_any_thread_count(installed, tmp_path):
+    write_model(tmp_path / "arms.stl", scene(np.random.default_rng(2)))
+    for count in ("1", "4"):
+        target = f"{count}.3mf"
+        installed("supports", "arms.stl", "--printer", "small-resin", "-o", target, BOLVEK_THREADS=count)
+    assert (tmp_path / "1.3mf").read_bytes() == (tmp_path / "4.3mf").read_bytes()
+
+
 def test_a_sheet_makes_supports_last(bolvek, tmp_path):
     mesh = fuse_parts([block((0, 0, 0), (4, 4, 22)), block((3, 0, 20), (11, 4, 22))]).as_stored()
     write_model(tmp_path / "arm.stl", mesh)
