@@ -1,6 +1,7 @@
 """Supports: that they hold, by measures of their own; as few as may be; ways down; what is told and written."""
 
 import json
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -13,9 +14,9 @@ from bolvek.demo.pieces import block
 from bolvek.errors import UsageError, WorkError
 from bolvek.formats import read_model, write_model
 from bolvek.mesh import Mesh
-from bolvek.operations.fuse import fuse_parts, unite
+from bolvek.operations.fuse import fuse_parts
 from bolvek.operations.pose import rotation
-from bolvek.operations.supports import SupportSettings, find_supports
+from bolvek.operations.supports import SupportSettings, find_supports, with_model
 from bolvek.operations.supports.place import is_shown
 from bolvek.settings.supports import HeldSettings
 from support import box
@@ -88,7 +89,7 @@ def test_random_arms_are_held_and_all_is_sound(seed):
     assert record.ok == (not record.unheld)
     assert record.ok or {u.why for u in record.unheld} == {"no way"}
     assert not find_defects(made)
-    assert not find_defects(unite(mesh, made)[0])
+    assert not find_defects(with_model(mesh, made))
     if not seed % 2 and record.ok:
         assert islands(mesh) or not record.islands
         assert islands(mesh, made) == 0
@@ -201,6 +202,27 @@ def test_the_shown_side_is_spared():
     assert record.shown == 0
 
 
+@pytest.mark.parametrize("lift", (1.2, 2.0, 5.0))
+def test_a_plate_carries_all_that_stands(lift):
+    mesh = fuse_parts([block((0, 0, 0), (4, 4, 12)), block((3, 0, 10), (8, 4, 12))])
+    made, record = find_supports(mesh, SupportSettings(foot="plate", held=HeldSettings(lift_mm=lift)))
+    assert record.ok and made.topology.shells == 1 and not find_defects(made)
+    assert made.bounds[0, 2] == pytest.approx(-lift, abs=0.01) and made.size[0] > 8
+
+
+def test_faces_are_read_as_they_are_meant():
+    mesh = fuse_parts([block((0, 0, 0), (4, 4, 12)), block((3, 0, 10), (8, 4, 12))])
+    made, record = find_supports(mesh)
+
+    def turned(body):
+        return Mesh(body.vertices, body.faces[:, ::-1])
+
+    again, other = find_supports(turned(mesh))
+    assert other.tips == record.tips and again.volume == made.volume
+    assert prove_supports(turned(mesh), turned(made), SupportSettings()).unheld == []
+    assert with_model(turned(mesh), made).volume == pytest.approx(with_model(mesh, made).volume)
+
+
 def test_bad_models_are_refused():
     with pytest.raises(WorkError, match="only sound models get supports"):
         find_supports(Mesh(box().vertices, box().faces[:-1]))
@@ -257,6 +279,13 @@ def test_files_hold_model_and_supports(bolvek, tmp_path):
     assert np.array_equal(model.mesh.vertices[model.mesh.faces], mesh.vertices[mesh.faces])
     said = bolvek("proof", "arm.supports.3mf", "--printer", "small-resin").stdout
     assert "supports        every layer holds" in said
+    # supports that do not close are told, and the model is judged all the same
+    part = both.parts.part
+    keep = np.arange(len(part)) < len(part) - 3
+    write_model(tmp_path / "open.3mf", both.mesh.picked(keep), parts=replace(both.parts, part=part[keep]))
+    said = bolvek("proof", "open.3mf", expect=1).stdout
+    assert "fault           supports of the file: what holds is not judged: the surface is not closed" in said
+    assert "sound           closed, manifold" in said
     # by the rules of another printer its tips are too narrow
     said = bolvek("proof", "arm.supports.3mf", "--printer", "filament-bed", expect=1).stdout
     assert "the supports leave 1 place of the model without hold" in said

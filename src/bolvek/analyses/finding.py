@@ -37,6 +37,7 @@ CODES: dict[str, tuple[tuple[str, ...], str]] = {
     "islands": (EITHER, "material that begins in the air"),
     "overhangs": (EITHER, "zones that need support"),
     "unheld": (FAULT, "places that nothing holds while they are built"),
+    "supports_unjudged": (FAULT, "supports of which it could not be judged what they hold"),
     "supports_hang": (FAULT, "places of supports that nothing holds"),
     "supports_near": (FAULT, "supports nearer to the model than they may be"),
     "supports_close": (FAULT, "air that supports and model close in"),

@@ -190,7 +190,12 @@ def _held(done: "Outcome", holding: SupportSettings, step: "Steps", asked: Asked
 
     mesh = done.model.mesh
     made, record = step("supports", lambda: find_supports(mesh, holding))
-    rows = [*done.rows, ("supports", supports_text(record), "bold green" if record.ok else "bold red")]
+    verdict = record.verdict if done.ok and not record.ok else done.verdict
+    rows = [
+        ("verdict", verdict, "bold red") if row[0] == "verdict" and verdict != done.verdict else row
+        for row in done.rows
+    ]
+    rows += [("supports", supports_text(record), "bold green" if record.ok else "bold red")]
     rows += finding_rows(record.findings) + [(*row, "") for row in supports_rows(record, most=asked.most)]
     before = done.scene
     return dataclasses.replace(
@@ -198,12 +203,9 @@ def _held(done: "Outcome", holding: SupportSettings, step: "Steps", asked: Asked
         sections={**done.sections, "supports": record},
         line=f"{done.line}; {supports_text(record)}",
         findings=(*done.findings, *record.findings),
-        verdict=record.verdict if done.ok and not record.ok else done.verdict,
+        verdict=verdict,
         ok=done.ok and record.ok,
-        rows=[
-            (*row[:1], record.verdict, "bold red") if row[0] == "verdict" and done.ok and not record.ok else row
-            for row in rows
-        ],
+        rows=rows,
         picture=lambda: supports_result(done.model.path, mesh, made, record),
         scene=lambda scene: adds("supports", made, record)(scene if before is None else before(scene)),
         supports=made,

@@ -52,6 +52,7 @@ def command(models: tuple[Path, ...], before: Path | None, printer: str | None, 
     from bolvek.cli.base.outcome import Outcome, Run, owned
     from bolvek.cli.base.run import run
     from bolvek.cli.base.scaled import finding_rows
+    from bolvek.errors import WorkError
     from bolvek.formats import read_model
     from bolvek.operations.fuse.contact import touching_as_one
     from bolvek.profiles import limits
@@ -89,10 +90,14 @@ def command(models: tuple[Path, ...], before: Path | None, printer: str | None, 
         supported: list[tuple[str, str, str]] = []
         if model.support is not None:
             supports = model.support
-            held = step("supports", lambda: prove_supports(model.mesh, supports, holding))
-            notes = (*notes, *proof_findings(held, unheld=True))
-            sections["supported"] = held
-            supported = [(*row, "") for row in proof_rows(held)]
+            try:
+                held = step("supports", lambda: prove_supports(model.mesh, supports, holding))
+            except WorkError as error:
+                notes = (*notes, Finding("supports_unjudged", "fault", 1, f"supports of the file: {error}"))
+            else:
+                notes = (*notes, *proof_findings(held, unheld=True))
+                sections["supported"] = held
+                supported = [(*row, "") for row in proof_rows(held)]
         proof = dataclasses.replace(proof, findings=(*proof.findings, *notes))
         if not all_right(proof.findings):
             proof = dataclasses.replace(proof, verdict="unfit", ok=False)

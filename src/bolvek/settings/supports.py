@@ -1,5 +1,6 @@
 """What is asked about what holds in a build."""
 
+import math
 from collections.abc import Iterator
 from dataclasses import dataclass
 
@@ -80,7 +81,7 @@ class SupportSettings(Settings):
         "discs", choices=("discs", "plate", "none"), help="What columns stand on; a plate needs --lift."
     )
     foot_mm: float = setting(0.8, unit="mm", above=0, help="Thickness of a foot.")
-    density: float = setting(1.0, least=0.25, most=16, help="So many times the tips that are needed, by area.")
+    density: float = setting(1.0, least=1, most=16, help="So many times the tips that are needed, by area.")
     at_mm: tuple[Triple, ...] = setting((), help="A place that gets a tip in any case; repeat for more.")
     show: Triple | None = setting(
         None, unit="direction", help="The side people look at: tips elsewhere where another place holds as well."
@@ -96,8 +97,8 @@ class SupportSettings(Settings):
                 f"{{tip_mm}} {length_text(self.tip_mm)} must not be wider than {{column_mm}} "
                 f"{length_text(self.column_mm)}"
             )
-        if self.foot == "plate" and self.held.lift_mm < self.foot_mm + self.clearance_mm:
-            least = self.foot_mm + self.clearance_mm
+        least = self.foot_mm + self.clearance_mm
+        if self.foot == "plate" and self.held.lift_mm < least and not math.isclose(self.held.lift_mm, least):
             yield f"{{foot}} plate lies under all of the model: it needs a lift of {length_text(least)} at least"
         for _, reach in self.keep_off:
             if not reach > 0:

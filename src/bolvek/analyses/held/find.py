@@ -7,7 +7,7 @@ import numpy as np
 from bolvek.analyses.held.held import Tips, hold
 from bolvek.analyses.held.record import HeldRecord, SupportsNeeded, TipPlace
 from bolvek.analyses.held.stretches import cut_in_layers
-from bolvek.analyses.held.tips import place_tips, set_tips
+from bolvek.analyses.held.tips import place_tips, set_tips, told_stretches
 from bolvek.mesh import Mesh
 from bolvek.settings.supports import HeldSettings
 from bolvek.units import as_triple
@@ -54,7 +54,7 @@ def needed_supports(mesh: Mesh, settings: HeldSettings, tip_mm: float, column_mm
     does."""
     s = replace(settings, pixel_mm=_QUICK * settings.reach_mm)
     stretches = cut_in_layers(mesh, s)
-    tips = set_tips(hold(stretches), Tips.none(s.reach_mm - s.carry_mm, s.carry_mm), s)
+    tips = set_tips(stretches, told_stretches(hold(stretches), s), Tips.carrying(s), s)
     high = stretches.columns.low[stretches.row[tips.stretch]] - stretches.floor_mm
     area = [0.25 * np.pi * width**2 for width in (tip_mm, column_mm)]
     return SupportsNeeded(len(tips), len(tips) * area[0], float(high.sum()) * area[1])

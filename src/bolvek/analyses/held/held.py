@@ -19,6 +19,7 @@ from bolvek.analyses.held.record import UnheldPlace
 from bolvek.analyses.held.stretches import Stretches
 from bolvek.arrays import Bools, Floats, Ints, Ints32
 from bolvek.kernels.grid import held as kernels
+from bolvek.settings.supports import HeldSettings
 from bolvek.units import as_triple
 
 
@@ -36,6 +37,15 @@ class Tips:
     def none(owed_mm: float = 0.0, high_mm: float = 0.0) -> "Tips":
         """No tips."""
         return Tips(np.zeros(0, np.int64), np.zeros(0, np.int64), owed_mm, high_mm)
+
+    @staticmethod
+    def carrying(settings: HeldSettings) -> "Tips":
+        """No tips yet, which are to carry as settings say."""
+        return Tips.none(settings.reach_mm - settings.carry_mm, settings.carry_mm)
+
+    def under(self, stretches: Stretches, some: Ints) -> "Tips":
+        """These and others, beneath stretches (N,) in the layers in which they begin."""
+        return self.joined(some, stretches.build.span[some, 0].astype(np.int64))
 
     def __len__(self) -> int:
         return len(self.stretch)

@@ -14,6 +14,7 @@ from bolvek.analyses.held.held import Tips, hold
 from bolvek.analyses.held.record import UnheldPlace
 from bolvek.analyses.held.stretches import Stretches, cut_in_layers
 from bolvek.analyses.held.tips import told_stretches
+from bolvek.analyses.shells import counted_once, facing_out
 from bolvek.arrays import Bools, Floats, Ints
 from bolvek.mesh import Mesh
 from bolvek.settings.supports import HeldSettings, SupportSettings
@@ -92,8 +93,10 @@ def proof_findings(proof: SupportsProof, *, unheld: bool = False) -> list[Findin
 
 
 def prove_supports(mesh: Mesh, supports: Mesh, settings: SupportSettings) -> SupportsProof:
-    """Judge supports of a model; both closed, z upward. Raises WorkError for columns that do not close."""
+    """Judge supports of a model; both closed, z upward. Faces of both are read as they are meant: copies once, turned
+    ones turned. Raises WorkError for columns that do not close."""
     s = settings
+    mesh, supports = (facing_out(counted_once(part)[0]) for part in (mesh, supports))
     floor = min(float(part.bounds[0, 2]) for part in (mesh, supports))
     rules = _standing_on(mesh, floor, s.held)
     stretches = cut_in_layers(mesh, rules)
@@ -101,9 +104,7 @@ def prove_supports(mesh: Mesh, supports: Mesh, settings: SupportSettings) -> Sup
     rows, points = _touched(supports, standing, stretches.bottoms, s)
     contacts, counts = _contacts(supports, points, s, stretches)
     rows = rows[counts]
-    tips = Tips.none(rules.reach_mm - rules.carry_mm, rules.carry_mm)
-    tips = tips.joined(rows, stretches.build.span[rows, 0].astype(np.int64))
-    held = hold(stretches, tips)
+    held = hold(stretches, Tips.carrying(rules).under(stretches, rows))
     hanging, stands = _hanging(mesh, standing, s)
     return SupportsProof(
         angle_deg=s.held.angle_deg,
@@ -202,9 +203,7 @@ def _hanging(mesh: Mesh, stretches: Stretches, s: SupportSettings) -> tuple[list
     if not len(rows):
         return [], np.zeros((0, 3))
     on_model = rows[_within(mesh, bottoms[rows] - _beneath(s))]
-    tips = Tips.none(rules.reach_mm - rules.carry_mm, rules.carry_mm)
-    tips = tips.joined(on_model, stretches.build.span[on_model, 0].astype(np.int64))
-    held = hold(stretches, tips)
+    held = hold(stretches, Tips.carrying(rules).under(stretches, on_model))
     return [p for p in held.places()[1] if p.counts(rules)], bottoms[on_model]
 
 

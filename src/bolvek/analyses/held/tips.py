@@ -28,14 +28,14 @@ Ranking = Callable[[Ints], Ints]
 """How good stretches (N,) are for tips (N,)."""
 
 
-def place_tips(stretches: Stretches, settings: HeldSettings, ranking: Ranking | None = None) -> tuple[Held, Tips, Held]:
-    """What holds without tips; the fewest found, by layer, with which no place that counts is left without hold but
-    where no tip may be; what holds with them."""
-    tips = Tips.none(settings.reach_mm - settings.carry_mm, settings.carry_mm)
-    bare = hold(stretches, tips)
-    if not told_stretches(bare, settings).any():
+def place_tips(stretches: Stretches, settings: HeldSettings) -> tuple[Held, Tips, Held]:
+    """What holds without tips; the fewest found, by layer, with which no place that counts is left without hold; what
+    holds with them."""
+    tips, bare = Tips.carrying(settings), hold(stretches)
+    wanted = told_stretches(bare, settings)
+    if not wanted.any():
         return bare, tips, bare
-    return bare, *prune_tips(stretches, set_tips(bare, tips, settings, ranking), settings)
+    return bare, *prune_tips(stretches, set_tips(stretches, wanted, tips, settings), settings)
 
 
 def told_stretches(held: Held, settings: HeldSettings) -> Bools:
@@ -44,16 +44,18 @@ def told_stretches(held: Held, settings: HeldSettings) -> Bools:
     return np.array([p.counts(settings) for p in places] + [False])[number]
 
 
-def set_tips(held: Held, tips: Tips, settings: HeldSettings, ranking: Ranking | None = None) -> Tips:
-    """Tips (those there are, and more) that hold what counts and nothing held, layer by layer, where they may be."""
-    sweep = Sweep(held.stretches, tips, wanted=told_stretches(held, settings))
-    radius = settings.carry_mm / held.stretches.columns.pixel_mm - _SLACK
-    width = held.stretches.columns.shape[1]
-    while sweep.layer < held.stretches.layers:
+def set_tips(
+    stretches: Stretches, wanted: Bools, tips: Tips, settings: HeldSettings, ranking: Ranking | None = None
+) -> Tips:
+    """Tips (those there are, and more) that hold what is wanted (S,), layer by layer, where they may be."""
+    sweep = Sweep(stretches, tips, wanted=wanted)
+    radius = settings.carry_mm / stretches.columns.pixel_mm - _SLACK
+    width = stretches.columns.shape[1]
+    while sweep.layer < stretches.layers:
         lacking = sweep.go_on()
         for least in (GOOD, POOR):
             while len(lacking):
-                place = np.stack(np.divmod(held.stretches.build.column[lacking], width), axis=1)
+                place = np.stack(np.divmod(stretches.build.column[lacking], width), axis=1)
                 may = np.ones(len(lacking), bool) if ranking is None else ranking(lacking) <= least
                 chosen = lacking[cover(place.astype(np.float64), radius, may)]
                 if not len(chosen):
@@ -168,7 +170,7 @@ def _discs(stretches: Stretches, tips: Tips, radius: float, touched: Bools | Non
     beside = np.abs(near[found, 2] - at[tip, 2]) <= 2 * radius
     stretch, tip = rows[found[beside]], tip[beside]
     other = stretch != tips.stretch[tip]
-    more = tips.joined(stretch[other], stretches.build.span[stretch[other], 0].astype(np.int64))
+    more = tips.under(stretches, stretch[other])
     of = np.concatenate([of, tip[other]])
     order = np.argsort(more.layer, kind="stable")
     return more.sorted(), of[order]

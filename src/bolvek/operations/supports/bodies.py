@@ -8,6 +8,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from bolvek.analyses.shells import facing_out
 from bolvek.arrays import Bools, Floats, Ints
 from bolvek.errors import WorkError
 from bolvek.mesh import Mesh
@@ -86,22 +87,19 @@ def limbs_of(
             )
             continue
         if way.stub:
-            line, radii = np.vstack([way.corners[::-1], end]), tip * np.array([_STUB_WIDE, _STUB_WIDE, 1.0])
-            line[0, 2] -= max(depth[k], 0.0) if way.on_model else 0.0
-            limbs.append(Limb(line, radii))
-        if way.stub and not way.on_model:
-            standing.append(_Standing(way.corners[-1], float(way.tip[2]), _STUB_WIDE * tip, None))
-        if way.stub:
-            continue
-        column = top_of[k].radius_mm if k in top_of else float(column_radius(way.length_mm, s))
-        corners, radii = _narrowed(way.corners[::-1], column, s)
+            wide = _STUB_WIDE * tip
+            corners, radii = way.corners[::-1].copy(), np.full(2, wide)
+        else:
+            wide = top_of[k].radius_mm if k in top_of else float(column_radius(way.high_mm, s))
+            corners, radii = _narrowed(way.corners[::-1], wide, s)
         if way.on_model:
             # its own tip below, as deep as the one above
             corners[0, 2] -= max(depth[k], 0.0)
-            radii[0] = tip
+            radii[0] = wide if way.stub else tip
         else:
             corners[0, 2] += _SUNK * s.foot_mm if s.foot == "plate" else 0.0
-            standing.append(_Standing(way.corners[-1], float(way.corners[-2][2]), column, len(limbs)))
+            limb = None if way.stub else len(limbs)
+            standing.append(_Standing(way.corners[-1], float(way.corners[-2][2]), wide, limb))
         limbs.append(Limb(np.vstack([corners, end]), np.append(radii, tip)))
     if s.foot == "discs":
         _put_on_feet(mesh, limbs, standing, s)
@@ -248,7 +246,7 @@ def as_one(limbs: list[Limb], others: list[Mesh], floor_mm: float) -> Mesh:
 def with_model(mesh: Mesh, supports: Mesh) -> Mesh:
     """A sound mesh and its supports as one sound body: all at once, or in halves where rounding spoils that. Raises
     WorkError where none comes out."""
-    shells = supports.topology.shells
+    mesh, shells = facing_out(mesh), supports.topology.shells
     try:
         return unite(mesh, supports, tries=_TRIES if shells == 1 else 1)[0]
     except WorkError:

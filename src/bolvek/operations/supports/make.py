@@ -10,6 +10,7 @@ from bolvek.analyses.held.proven import SupportsProof, proof_findings, prove_sup
 from bolvek.analyses.held.record import UnheldPlace
 from bolvek.analyses.held.stretches import cut_in_layers
 from bolvek.analyses.held.tips import told_stretches
+from bolvek.analyses.shells import facing_out
 from bolvek.analyses.soundness import require_sound
 from bolvek.arrays import Bools, Floats
 from bolvek.mesh import Mesh
@@ -33,12 +34,14 @@ _DEEPEST = 0.5  # of the material at a tip: it goes in no deeper
 
 def find_supports(mesh: Mesh, settings: SupportSettings = _PLAIN) -> tuple[Mesh | None, SupportsRecord]:
     """The supports of a sound mesh that stands as it is built, z upward, as a mesh of their own (None: none are
-    needed), and what is told of them. Tips reach into the model, so that the two overlap there.
+    needed), and what is told of them. Tips reach into the model, so that the two overlap there. Faces are read as they
+    are meant: turned ones turned.
 
     Raises UsageError for impossible settings, WorkError for a mesh that is not sound.
     """
     settings.check()
     require_sound(mesh, "only sound models get supports", SOLID)
+    mesh = facing_out(mesh)
     s = settings
     stretches = cut_in_layers(mesh, s.held)
     bare = hold(stretches)

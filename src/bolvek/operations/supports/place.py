@@ -118,23 +118,18 @@ def place(mesh: Mesh, stretches: Stretches, bare: Held, settings: SupportSetting
     wanted = told_stretches(bare, rules)
     where = Where(mesh, stretches, wanted, s)
     tips = _asked(stretches, rules, s)
-    ways: list[Way] = []
-    no_way = asked = 0
-    for turn in range(_ROUNDS):
+    ways = _ways_of_all(paths, stretches.bottoms[tips.stretch])
+    asked, no_way = len(tips), 0
+    for _ in range(_ROUNDS):
         # those of the round before come first, in their order
-        more = tips if not turn and len(tips) else set_tips(bare, tips, rules, where.ranking)
-        if len(more) == len(ways):
-            break
+        more = set_tips(stretches, wanted, tips, rules, where.ranking)
         found = paths.find(stretches.bottoms[more.stretch[len(ways) :]])
-        good = np.array([True] * len(ways) + [way is not None for way in found])
-        if not turn and len(tips):
-            asked = len(tips)
-            _all_have_ways(good, s)
+        good = np.array([True] * len(ways) + [way is not None for way in found], bool)
         where.without(stretches.bottoms[more.stretch[~good]])
         no_way += int((~good).sum())
         ways += [way for way in found if way is not None]
         tips = more.chosen(good)
-        if good.all() and not (not turn and asked):
+        if good.all():
             break
     # a pad lies lower, so that a column of it may lie beside its place
     wide = max(_ROUND * s.tip_mm - (stretches.columns.pixel_mm if s.gap_mm else 0.0), 0.0)
@@ -151,7 +146,7 @@ def carried(settings: SupportSettings) -> HeldSettings:
 
 def _asked(stretches: Stretches, rules: HeldSettings, s: SupportSettings) -> Tips:
     """The tips at places that were asked for, in their order. Raises UsageError for one that is at no underside."""
-    tips = Tips.none(rules.reach_mm - rules.carry_mm, rules.carry_mm)
+    tips = Tips.carrying(rules)
     if not s.at_mm:
         return tips
     gap, row = PointTree(stretches.bottoms).nearest(np.array(s.at_mm))
@@ -162,10 +157,14 @@ def _asked(stretches: Stretches, rules: HeldSettings, s: SupportSettings) -> Tip
                 f"within {length_text(_FARTHEST_MM)} of one"
             )
     stretch = row[np.sort(np.unique(row, return_index=True)[1])]
-    return tips.joined(stretch, stretches.build.span[stretch, 0].astype(np.int64))
+    return tips.under(stretches, stretch)
 
 
-def _all_have_ways(good: Bools, s: SupportSettings) -> None:
-    if not good.all():
-        lost = s.at_mm[int(np.flatnonzero(~good)[0])] if len(good) == len(s.at_mm) else s.at_mm[0]
-        raise UsageError(f"no way leads down from the tip asked for at {point_text(lost)}: name another place")
+def _ways_of_all(paths: Paths, places: Floats) -> list[Way]:
+    """The ways of tips that were asked for. Raises UsageError for one that has none."""
+    ways = []
+    for at, way in zip(places, paths.find(places), strict=True):
+        if way is None:
+            raise UsageError(f"no way leads down from the tip asked for at {point_text(at)}: name another place")
+        ways.append(way)
+    return ways

@@ -45,7 +45,7 @@ def join(mesh: Mesh, ways: list[Way], floor_mm: float, s: SupportSettings) -> li
     (the drop heuristic of facility location, Feldman, Lehrer and Ray 1966).
     """
     bed = [k for k, way in enumerate(ways) if not (way.on_model or way.stub)]
-    radius = {k: float(column_radius(ways[k].length_mm, s)) for k in bed}
+    radius = {k: float(column_radius(ways[k].high_mm, s)) for k in bed}
     trunks = {k: Trunk(k, radius[k]) for k in bed}
     if not bed:
         return []
@@ -93,7 +93,7 @@ def _length(line: Floats) -> float:
 def _roomy(mesh: Mesh, ways: list[Way], bed: list[int], floor_mm: float, s: SupportSettings) -> dict[int, bool]:
     """Which columns have the room to be as thick as any trunk."""
     top = np.array([ways[k].corners[-2] for k in bed])
-    wide = _THICKEST * column_radius(np.array([ways[k].length_mm for k in bed]), s) + s.clearance_mm
+    wide = _THICKEST * column_radius(np.array([ways[k].high_mm for k in bed]), s) + s.clearance_mm
     base = np.column_stack([top[:, :2], np.full(len(bed), floor_mm)])
     return dict(zip(bed, is_clear(mesh, top, base, wide).tolist(), strict=True))
 
@@ -110,7 +110,7 @@ def _branches(
     tip, trunk = tip[keep], trunk[keep]
     off = np.linalg.norm(knee[tip, :2] - top[trunk, :2], axis=1)
     # beneath the trunk's top, each at another height
-    narrow = np.array([narrowing_mm(_THICKEST * float(column_radius(ways[k].length_mm, s)), s) for k in bed])
+    narrow = np.array([narrowing_mm(_THICKEST * float(column_radius(ways[k].high_mm, s)), s) for k in bed])
     beneath = top[trunk, 2] - narrow[trunk] - s.column_mm * (0.6 + _SPREAD * np.mod(0.618 * tip, 1.0))
     height = np.minimum(beneath, knee[tip, 2] - off / np.tan(np.radians(s.lean_deg)))
     place = np.column_stack([top[trunk, :2], height])

@@ -42,15 +42,20 @@ class Way:
     stub: bool = False
 
     @property
+    def high_mm(self) -> float:
+        """How high the column is, from its base to where its cone begins."""
+        return float(self.corners[0, 2] - self.corners[-1, 2])
+
+    @property
     def length_mm(self) -> float:
         """From the tip to the base."""
         line = np.vstack([self.tip, self.corners])
         return float(np.linalg.norm(np.diff(line, axis=0), axis=1).sum())
 
 
-def column_radius(length_mm: Floats | float, s: SupportSettings) -> Floats:
-    """The radius of a column of a length, mm."""
-    return np.maximum(0.5 * s.column_mm, 0.5 * np.asarray(length_mm) / s.slender)
+def column_radius(high_mm: Floats | float, s: SupportSettings) -> Floats:
+    """The radius of a column of a height, or of a branch of a length, mm."""
+    return np.maximum(0.5 * s.column_mm, 0.5 * np.asarray(high_mm) / s.slender)
 
 
 class Paths:
@@ -189,16 +194,16 @@ class Paths:
     ) -> None:
         """Go straight down from bends (N, 3) to the bed, or to the model; the first of each tip that can is its way."""
         s = self._s
-        radius = column_radius(start[:, 2] - self._floor, s) + s.clearance_mm
         if on_model:
             base, upward = self._beneath(bend)
             last = base.copy()
             last[:, 2] += np.minimum(s.tip_long_mm, 0.5 * (bend[:, 2] - base[:, 2]))
-            good = upward > _LEAST_UP
-            good[good] = is_clear(self._mesh, bend[good], last[good], 0.5 * s.column_mm + s.clearance_mm)
+            good, end = upward > _LEAST_UP, last
         else:
             base = np.column_stack([bend[:, :2], np.full(len(bend), self._floor)])
-            last, good = bend, is_clear(self._mesh, bend, base, radius)
+            last, good, end = bend, np.ones(len(bend), bool), base
+        radius = column_radius(start[:, 2] - base[:, 2], s) + s.clearance_mm
+        good[good] = is_clear(self._mesh, bend[good], end[good], radius[good])
         for row in np.flatnonzero(good):
             tip, toward, knee = ends[of[row]]
             if found[tip] is None:

@@ -74,4 +74,4 @@ def _figures(sheet: Sheet, r: SupportsRecord) -> None:
     for k, (name, text) in enumerate(rows):
         y = HEIGHT - 110 - 26 * k
         sheet.text(_RIGHT, y, name, 10.5, palette.QUIET)
-        sheet.text(_RIGHT + 108, y, text, 10.5)
+        sheet.text(_RIGHT + 118, y, text, 10.5)

@@ -30,7 +30,6 @@ def supports_text(r: SupportsRecord) -> str:
 
 def supports_rows(r: SupportsRecord, *, most: int = MOST_LISTED) -> list[Row]:
     """What needed holding, what holds it, what it takes."""
-    tall = 10.0
     kinds = [count_text(n, word) for n, word in ((r.islands, "island"), (r.bare - r.islands, "ledge")) if n]
     rules = f"{r.angle_deg:g} degrees, reach {length_text(r.reach_mm)}"
     rules += f", bridges up to {length_text(r.bridge_most_mm)}" if r.bridge_most_mm else ""
@@ -43,7 +42,7 @@ def supports_rows(r: SupportsRecord, *, most: int = MOST_LISTED) -> list[Row]:
             (
                 "not held",
                 f"{u.place.kind}, {area_text(u.place.area_mm2)}, layer {u.place.layer + 1:,}, "
-                f"at {point_text(u.place.where_mm, tall)}: {WHY[u.why]}",
+                f"at {point_text(u.place.where_mm)}: {WHY[u.why]}",
             )
             for u in r.unheld
         ],
@@ -87,5 +86,5 @@ def proof_rows(p: SupportsProof) -> list[Row]:
     good = "every layer holds" if not p.unheld else f"nothing holds {count_text(len(p.unheld), 'place')}"
     text = f"{good} with {count_text(len(counted), 'contact')}"
     text += "" if p.hanging else "; every support stands"
-    text += "" if p.too_near else f", {length_text(p.clearance_mm)} off the model but for tips"
+    text += "" if p.too_near else f"; all but the tips keep {length_text(p.clearance_mm)} from the model"
     return [("supports", f"{text} (read again layer by layer, columns {length_text(p.pixel_mm)} wide)")]
